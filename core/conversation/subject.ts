@@ -1,0 +1,51 @@
+/**
+ * The base subject of RFC 5256 section 2.1, and whether the subject was that of a reply or forward.
+ * Beside the `re`, `fw` and `fwd` of the standard, the reply and forward marks other languages' mail
+ * programs put there are taken away too (common practice).
+ */
+const MARKS = 're|fwd?|aw|wg|sv|vs|vb|antw|tr|rv|enc|odp|ynt|ref';
+const BLOB = '\\[[^\\[\\]]*\\]\\s*';
+const LEADER = new RegExp(`^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:\\[[^\\[\\]]*\\]\\s*)?(?:\\(\\d+\\))?:|\\s)`, 'i');
+const LEADING_BLOB = new RegExp(`^${BLOB}`);
+const TRAILER = /(?:\(fwd\)|\s)$/i;
+const FORWARD_WRAP = /^\[fwd:(.*)\]$/is;
+
+export interface BaseSubject {
+  /** Lower case is left to the comparison; this keeps the letters as written. */
+  text: string;
+  isReply: boolean;
+}
+
+export function baseSubject(subject: string): BaseSubject {
+  let text = subject.replace(/\s+/g, ' ');
+  let isReply = false;
+  for (;;) {
+    while (TRAILER.test(text)) {
+      if (/\(fwd\)$/i.test(text)) isReply = true;
+      text = text.replace(TRAILER, '');
+    }
+    for (;;) {
+      const leader = LEADER.exec(text);
+      if (leader) {
+        if (leader[0].trim()) isReply = true;
+        text = text.slice(leader[0].length);
+        continue;
+      }
+      const blob = LEADING_BLOB.exec(text);
+      if (blob && text.slice(blob[0].length).trim()) {
+        text = text.slice(blob[0].length);
+        continue;
+      }
+      break;
+    }
+    const wrapped = FORWARD_WRAP.exec(text);
+    if (!wrapped) return { text, isReply };
+    isReply = true;
+    text = wrapped[1] ?? '';
+  }
+}
+
+/** The key under which two subjects are the same conversation's; empty when nothing is left to compare. */
+export function subjectKey(subject: string): string {
+  return baseSubject(subject).text.toLowerCase();
+}

@@ -1,0 +1,121 @@
+import { addressKey } from '../address/address.ts';
+import { subjectKey } from '../conversation/subject.ts';
+import { readMessage } from '../message/read.ts';
+import { decide } from './decide.ts';
+import { filingMessage, outsideAddresses } from './message.ts';
+import { FilingRegister } from './register.ts';
+import type { EarlierMessage, FilingMessage } from './types.ts';
+
+/** The register file of a filing corpus. */
+export interface CorpusRegister {
+  firm: { domains: string[]; staff: { addresses: string[] }[]; fileNumberPattern: string };
+  clients: { id: string; name: string }[];
+  contacts: { id: string; name: string; addresses: string[]; links: { clientId: string }[] }[];
+  files: { number: string; title: string; clientId: string; closed: string | null; contactIds: string[] }[];
+}
+
+export interface ReplayStep {
+  messageId: string;
+  mailbox: string;
+  decision: 'auto' | 'suggest' | 'none';
+  files: string[];
+  candidates: string[];
+  /** From the raw message to the decision, in microseconds. */
+  micros: number;
+}
+
+/**
+ * Replays a corpus through the engine: each message is decided on before its truth is asked for, and
+ * the truth is then remembered as the manager's correction would be.
+ * @param truth the true file numbers of the message with this index, asked for only after its decision
+ * @param now a clock in milliseconds
+ */
+export async function* replay(
+  corpus: CorpusRegister,
+  messages: Iterable<Uint8Array>,
+  truth: (index: number) => string[],
+  now: () => number,
+): AsyncGenerator<ReplayStep> {
+  const { register, numberOf, idOf } = corpusRegister(corpus);
+  const memory = new MailMemory(register);
+  let index = 0;
+  for (const raw of messages) {
+    const started = now();
+    const read = await readMessage(raw);
+    const message = filingMessage(read);
+    const decision = decide(register, message, memory.context(message));
+    const micros = (now() - started) * 1000;
+    yield {
+      messageId: (read.header('message-id') ?? '').trim().replace(/^<|>$/g, '') && (read.header('message-id') ?? '').trim(),
+      mailbox: (read.header('x-corpus-mailbox') ?? '').trim(),
+      decision: decision.state === 'logged' ? 'auto' : decision.state === 'aside' ? 'none' : 'suggest',
+      files: decision.state === 'logged' ? decision.fileIds.map(numberOf) : [],
+      candidates: decision.state === 'suggested' ? decision.candidates.map((entry) => numberOf(entry.fileId)) : [],
+      micros,
+    };
+    memory.remember(read.messageId ?? `#${index}`, message, truth(index).map(idOf));
+    index++;
+  }
+}
+
+function corpusRegister(corpus: CorpusRegister) {
+  const clientIds = new Map(corpus.clients.map((client, index) => [client.id, index + 1]));
+  const personIds = new Map(corpus.contacts.map((contact, index) => [contact.id, index + 1]));
+  const fileIds = new Map(corpus.files.map((file, index) => [file.number, index + 1]));
+  const register = new FilingRegister({
+    firmDomains: corpus.firm.domains,
+    staffAddresses: corpus.firm.staff.flatMap((member) => member.addresses),
+    fileNumberPattern: corpus.firm.fileNumberPattern,
+    clients: corpus.clients.map((client) => ({ id: clientIds.get(client.id) ?? 0, name: client.name })),
+    people: corpus.contacts.map((contact) => ({
+      id: personIds.get(contact.id) ?? 0,
+      name: contact.name,
+      addresses: contact.addresses,
+      clientIds: contact.links.map((link) => clientIds.get(link.clientId) ?? 0),
+    })),
+    files: corpus.files.map((file) => ({
+      id: fileIds.get(file.number) ?? 0,
+      number: file.number,
+      title: file.title,
+      clientId: clientIds.get(file.clientId) ?? 0,
+      general: file.title === 'General correspondence',
+      closed: file.closed !== null,
+      personIds: file.contactIds.map((id) => personIds.get(id) ?? 0),
+    })),
+  });
+  return {
+    register,
+    numberOf: (id: number) => corpus.files[id - 1]?.number ?? '',
+    idOf: (number: string) => fileIds.get(number) ?? 0,
+  };
+}
+
+/** The firm's mail as far as it was replayed; the server asks its database the same questions. */
+class MailMemory {
+  private readonly byId = new Map<string, EarlierMessage>();
+  private readonly bySubject = new Map<string, EarlierMessage[]>();
+
+  constructor(private readonly register: FilingRegister) {}
+
+  context(message: FilingMessage) {
+    return { earlier: this.byId, sameSubject: this.bySubject.get(this.subjectAndPeople(message)) ?? [] };
+  }
+
+  remember(messageId: string, message: FilingMessage, fileIds: number[]): void {
+    const entry: EarlierMessage = {
+      messageId,
+      state: fileIds.length ? 'logged' : 'aside',
+      fileIds,
+      subjectKey: subjectKey(message.subject),
+    };
+    this.byId.set(messageId, entry);
+    const key = this.subjectAndPeople(message);
+    if (key) this.bySubject.set(key, [entry, ...(this.bySubject.get(key) ?? [])]);
+  }
+
+  private subjectAndPeople(message: FilingMessage): string {
+    const subject = subjectKey(message.subject);
+    const people = outsideAddresses(message, (address) => this.register.isOurs(address)).map(addressKey);
+    return subject && people.length ? `${subject}\n${people.join()}` : '';
+  }
+}

@@ -1,0 +1,14 @@
+import { fileURLToPath } from 'node:url';
+import vue from '@vitejs/plugin-vue';
+import { defineConfig } from 'vite';
+import vuetify from 'vite-plugin-vuetify';
+
+const here = (path: string) => fileURLToPath(new URL(path, import.meta.url));
+const api = process.env.API_ADDRESS ?? 'http://127.0.0.1:4310';
+
+export default defineConfig({
+  root: here('web'),
+  plugins: [vue(), vuetify({ autoImport: true })],
+  build: { outDir: here('dist'), emptyOutDir: true, chunkSizeWarningLimit: 1500 },
+  server: { host: '127.0.0.1', proxy: { '/api': { target: api } } },
+});
