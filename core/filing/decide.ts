@@ -47,7 +47,8 @@ function survey(register: FilingRegister, message: FilingMessage, context: Filin
     clientIds: [...new Set(outsiders.flatMap(({ people }) => people.flatMap((person) => person.clientIds)))],
     inSubject: register.numbers.in(message.subject),
     inOwnText: register.numbers.in(message.own),
-    earlier: named.map((id) => context.earlier.get(id)).find((found) => found !== undefined),
+    // What waits in Sorting itself says nothing: the next one named may.
+    earlier: named.map((id) => context.earlier.get(id)).find((found) => found && found.state !== 'suggested'),
     sameSubject: context.sameSubject,
   };
 }

@@ -1,0 +1,166 @@
+import { z } from 'zod';
+import type { DocNode } from '../core/merge/document.ts';
+import type { Criterion, Selection as CoreSelection } from '../core/selection/criteria.ts';
+import { FileRef, Id, Page } from './common.ts';
+import { ClientStatus } from './register.ts';
+
+/** One line of a selection; the types of core/selection, checked at the door. */
+export const CriterionSchema = z.discriminatedUnion('field', [
+  z.object({ field: z.literal('status'), values: z.array(ClientStatus) }),
+  z.object({ field: z.literal('adviser'), values: z.array(z.number().int().positive()) }),
+  z.object({ field: z.literal('service'), values: z.array(z.string().max(80)) }),
+  z.object({ field: z.literal('interest'), interestId: z.number().int().positive(), has: z.boolean() }),
+  z.object({
+    field: z.literal('number'),
+    fieldId: z.number().int().positive(),
+    test: z.enum(['at least', 'at most']),
+    value: z.number().finite(),
+  }),
+  z.object({ field: z.literal('email'), has: z.boolean() }),
+]) satisfies z.ZodType<Criterion>;
+
+export const Selection = z.object({ all: z.array(CriterionSchema).max(20) }) satisfies z.ZodType<CoreSelection>;
+export type Selection = z.infer<typeof Selection>;
+
+export const DocNodeSchema: z.ZodType<DocNode> = z.lazy(() =>
+  z.object({
+    type: z.string().max(40),
+    attrs: z.record(z.string(), z.unknown()).optional(),
+    content: z.array(DocNodeSchema).max(2000).optional(),
+    marks: z.array(z.object({ type: z.string().max(40), attrs: z.record(z.string(), z.unknown()).optional() })).optional(),
+    text: z.string().max(20_000).optional(),
+  }),
+);
+
+export const FileChoice = z.enum(['general', 'latest']);
+export const MailingState = z.enum(['draft', 'preparing', 'leaving', 'paused', 'finished', 'cancelled']);
+export type MailingState = z.infer<typeof MailingState>;
+
+export const MailingDraft = z.object({
+  name: z.string().trim().min(1, 'Give the mailing a name.').max(200, 'At most 200 letters.'),
+  selection: Selection,
+  unticked: z.array(z.number().int()).max(20_000),
+  subject: DocNodeSchema,
+  body: DocNodeSchema,
+  fileChoice: FileChoice,
+});
+export type MailingDraft = z.infer<typeof MailingDraft>;
+
+/** Saving names the version it was made from, so that two people never overwrite each other unseen. */
+export const MailingSave = MailingDraft.extend({ version: z.number().int() });
+
+export const DispatchState = z.enum(['waiting', 'leaving', 'left', 'delayed', 'returned', 'uncertain', 'cancelled']);
+export type DispatchState = z.infer<typeof DispatchState>;
+
+export const MailingProgress = z.object({
+  total: z.number(),
+  byState: z.record(DispatchState, z.number()),
+  answered: z.number(),
+  endsAt: z.string().nullable(),
+});
+export type MailingProgress = z.infer<typeof MailingProgress>;
+
+export const MailingRow = z.object({
+  id: z.number(),
+  name: z.string(),
+  state: MailingState,
+  owner: z.string(),
+  savedAt: z.string(),
+  releasedAt: z.string().nullable(),
+  progress: MailingProgress,
+});
+export type MailingRow = z.infer<typeof MailingRow>;
+
+export const MailingView = MailingRow.extend({
+  draft: MailingDraft,
+  version: z.number(),
+  testedAt: z.string().nullable(),
+});
+export type MailingView = z.infer<typeof MailingView>;
+
+export const RecipientRow = z.object({
+  clientId: z.number(),
+  client: z.string(),
+  to: z.string(),
+  address: z.string(),
+  greeting: z.string().nullable(),
+  from: z.string(),
+  file: FileRef,
+  ticked: z.boolean(),
+});
+export type RecipientRow = z.infer<typeof RecipientRow>;
+
+export const LeftOut = z.object({
+  why: z.enum(['no email address', 'opted out', 'email returned undelivered', 'same address as another recipient', 'nobody to send as', 'taken out by hand']),
+  clients: z.array(z.object({ id: z.number(), name: z.string(), detail: z.string() })),
+});
+export type LeftOut = z.infer<typeof LeftOut>;
+
+export const RecipientsAsk = Page.extend({ selection: Selection, unticked: z.array(z.number().int()).default([]), fileChoice: FileChoice });
+
+export const Recipients = z.object({
+  /** How many are left after each line. */
+  counts: z.array(z.number()),
+  clients: z.number(),
+  rows: z.array(RecipientRow),
+  total: z.number(),
+  ticked: z.number(),
+  leftOut: z.array(LeftOut),
+});
+export type Recipients = z.infer<typeof Recipients>;
+
+export const SelectionFields = z.object({
+  clients: z.number(),
+  services: z.array(z.string()),
+  advisers: z.array(z.object({ id: z.number(), name: z.string() })),
+  interests: z.array(z.object({ id: z.number(), name: z.string() })),
+  numbers: z.array(z.object({ id: z.number(), label: z.string(), unit: z.string() })),
+  mergeFields: z.array(z.object({ key: z.string(), label: z.string() })),
+});
+export type SelectionFields = z.infer<typeof SelectionFields>;
+
+export const PreviewAsk = z.object({ clientId: Id });
+
+/** The message as this recipient will read it: the very bytes, and what is missing in them. */
+export const Preview = z.object({
+  clientId: z.number(),
+  client: z.string(),
+  from: z.string(),
+  to: z.string(),
+  subject: z.string(),
+  html: z.string(),
+  text: z.string(),
+  size: z.number(),
+  missing: z.array(z.object({ field: z.string(), label: z.string(), place: z.string() })),
+});
+export type Preview = z.infer<typeof Preview>;
+
+/** What the checks find over all recipients. */
+export const Checks = z.object({
+  recipients: z.number(),
+  order: z.array(z.number()),
+  missing: z.array(z.object({ clientId: z.number(), client: z.string(), label: z.string() })),
+  problems: z.array(z.string()),
+});
+export type Checks = z.infer<typeof Checks>;
+
+export const Release = z.object({ version: z.number().int(), recipients: z.number().int() });
+
+export const DispatchRow = z.object({
+  id: z.number(),
+  clientId: z.number(),
+  client: z.string(),
+  address: z.string(),
+  from: z.string(),
+  state: DispatchState,
+  at: z.string().nullable(),
+  answer: z.string().nullable(),
+  answered: z.boolean(),
+  messageId: z.number().nullable(),
+});
+export type DispatchRow = z.infer<typeof DispatchRow>;
+
+export const DispatchPage = z.object({ rows: z.array(DispatchRow), total: z.number() });
+export type DispatchPage = z.infer<typeof DispatchPage>;
+
+export const Settle = z.object({ outcome: z.enum(['left', 'send again']) });

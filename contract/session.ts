@@ -1,0 +1,24 @@
+import { z } from 'zod';
+import { StaffMember } from './common.ts';
+
+export const SignIn = z.object({
+  email: z.email('Give your email address, such as name@firm.example.'),
+  password: z.string().min(1, 'Give your password.').max(200),
+});
+
+/** Who is signed in and what the shell needs to know of the firm. */
+export const Session = z.object({
+  staff: StaffMember,
+  firm: z.object({ name: z.string(), zone: z.string() }),
+  colleagues: z.array(StaffMember),
+});
+export type Session = z.infer<typeof Session>;
+
+/** Figures beside the words of the rail. */
+export const RailCounts = z.object({
+  sorting: z.number(),
+  clients: z.number(),
+  mailings: z.number(),
+  mailboxes: z.object({ total: z.number(), inStep: z.number(), failing: z.number(), filling: z.number(), inStepAt: z.string().nullable() }),
+});
+export type RailCounts = z.infer<typeof RailCounts>;

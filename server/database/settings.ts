@@ -1,0 +1,26 @@
+import type { Knex } from 'knex';
+import { z } from 'zod';
+
+/** What the firm has settled about itself. */
+const Firm = z.object({
+  name: z.string(),
+  domains: z.array(z.string()),
+  fileNumberPattern: z.string(),
+  /** IANA name of the zone in which times are shown. */
+  zone: z.string(),
+  notice: z.string(),
+});
+export type Firm = z.infer<typeof Firm>;
+
+export async function readFirm(db: Knex): Promise<Firm> {
+  const row: { value: string } | undefined = await db('setting').where({ name: 'firm' }).first('value');
+  if (!row) throw new Error('The firm has not been set up in this database. Load the demo or a register first.');
+  return Firm.parse(JSON.parse(row.value));
+}
+
+export async function writeFirm(db: Knex, firm: Firm): Promise<void> {
+  await db('setting')
+    .insert({ name: 'firm', value: JSON.stringify(firm) })
+    .onConflict('name')
+    .merge();
+}
