@@ -17,7 +17,7 @@ export function openDatabase(url: string, poolSize = 12): Database {
       user: decodeURIComponent(username),
       password: decodeURIComponent(password),
       database: decodeURIComponent(pathname.slice(1)),
-      charset: 'utf8mb4_unicode_ci',
+      charset: 'utf8mb4',
       timezone: 'Z',
       decimalNumbers: true,
       // A calendar day has no zone: kept as text, so that none is put on it.

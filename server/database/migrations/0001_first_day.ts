@@ -4,7 +4,7 @@ import type { Knex } from 'knex';
 const TABLES = [
   `CREATE TABLE setting (
     name VARCHAR(60) NOT NULL PRIMARY KEY,
-    value LONGTEXT NOT NULL CHECK (JSON_VALID(value))
+    value LONGTEXT NOT NULL
   )`,
   // What changed lately, by topic: screens and other processes ask for what is newer than they know.
   `CREATE TABLE pulse (

@@ -1,0 +1,129 @@
+import { existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { addressKey } from '../core/address/address.ts';
+import type { Database } from '../server/database/database.ts';
+import { beat } from '../server/database/pulse.ts';
+import { writeFirm } from '../server/database/settings.ts';
+import { hashPassword } from '../server/security/passwords.ts';
+import { seal } from '../server/security/seal.ts';
+import type { WorldSettings } from '../outside/settings.ts';
+import { Account } from '../outside/store.ts';
+import { fillMailboxes } from './mail.ts';
+import { FIRM, FIRM_DOMAIN, INTERESTS, makeRegister, STAFF, type DemoRegister } from './register.ts';
+import { halfWritten } from './mailings.ts';
+
+export const DEMO_PASSWORD = 'open the gate';
+export const DEMO_SEED = 'quillhurst';
+
+export interface DemoOptions {
+  seed: string;
+  now: Date;
+  clients?: number;
+  files?: number;
+  conversationsPerClient?: number;
+  answerShare?: number;
+}
+
+/** Makes the outside world's folder: world.json and five mailboxes full of mail. Does nothing when it is there already. */
+export async function makeWorld(dir: string, options: DemoOptions): Promise<DemoRegister> {
+  const register = makeRegister(options.seed, options.now, options.clients, options.files);
+  if (existsSync(join(dir, 'world.json'))) return register;
+  rmSync(dir, { recursive: true, force: true });
+  mkdirSync(dir, { recursive: true });
+  const accounts = new Map(STAFF.map(({ email }) => [email, new Account(email, mailPassword(email), join(dir, 'accounts', email))]));
+  await fillMailboxes(register, accounts, options.seed, options.now, options.conversationsPerClient);
+  for (const account of accounts.values()) account.close();
+  const settings: WorldSettings = {
+    seed: options.seed,
+    firmDomain: FIRM_DOMAIN,
+    accounts: STAFF.map(({ email, name }) => ({ address: email, name, password: mailPassword(email) })),
+    correspondents: register.correspondents,
+    answerShare: options.answerShare ?? 0.3,
+  };
+  // Written last: a world without it is made again.
+  writeFileSync(join(dir, 'world.json'), JSON.stringify(settings, null, 1));
+  return register;
+}
+
+/** The password of a demo mailbox; not the one its owner signs in with. */
+function mailPassword(address: string): string {
+  return `mail-${address.split('@')[0]}`;
+}
+
+/** Loads the firm's records into an empty database; does nothing when a firm is there already. */
+export async function loadRecords(db: Database, register: DemoRegister, key: Buffer): Promise<boolean> {
+  if (await db('setting').where({ name: 'firm' }).first()) return false;
+  const password = await hashPassword(DEMO_PASSWORD);
+  await db.transaction(async (trx) => {
+    await trx('staff').insert(STAFF.map((member) => ({ ...member, password_hash: password })));
+    await trx('mailbox').insert(
+      STAFF.map(({ id, email }) => ({
+        staff_id: id,
+        address: email,
+        imap_host: '127.0.0.1',
+        imap_port: 0,
+        smtp_host: '127.0.0.1',
+        smtp_port: 0,
+        secure: false,
+        user: email,
+        sealed_password: seal(key, mailPassword(email)),
+      })),
+    );
+    await trx('interest').insert(INTERESTS.map((name, index) => ({ id: index + 1, name })));
+    await trx('field').insert([
+      { id: 1, label: 'Holding area', kind: 'number', unit: 'ha', position: 1 },
+      { id: 2, label: 'Woodland area', kind: 'number', unit: 'ha', position: 2 },
+      { id: 3, label: 'Plan review', kind: 'date', unit: '', position: 3 },
+    ]);
+    const { clients } = register;
+    await trx.batchInsert(
+      'client',
+      clients.map(({ id, name, kind, status, since, service, place, postal, greeting, adviserId }) => ({
+        id,
+        name,
+        kind,
+        status,
+        since,
+        service,
+        place,
+        postal: JSON.stringify(postal),
+        greeting,
+        adviser_id: adviserId,
+      })),
+    );
+    await trx.batchInsert('field_value', clients.map(({ id, holding }) => ({ client_id: id, field_id: 1, number_value: holding })));
+    await trx.batchInsert('field_value', clients.filter(({ woodland }) => woodland > 0).map(({ id, woodland }) => ({ client_id: id, field_id: 2, number_value: woodland })));
+    await trx.batchInsert('field_value', clients.map(({ id, review }) => ({ client_id: id, field_id: 3, date_value: review })));
+    await trx.batchInsert('client_interest', clients.flatMap(({ id, interestIds }) => interestIds.map((interestId) => ({ client_id: id, interest_id: interestId }))));
+    const people = [...clients.flatMap((client) => client.people), ...register.thirdParties.map(({ person }) => person)];
+    await trx.batchInsert('person', people.map(({ id, firstName, lastName }) => ({ id, first_name: firstName, last_name: lastName })));
+    await trx.batchInsert(
+      'address',
+      people.flatMap(({ id, addresses }) => addresses.map(({ email, current }, position) => ({ person_id: id, email, email_key: addressKey(email), current, position }))),
+    );
+    await trx.batchInsert('client_person', [
+      ...clients.flatMap(({ id, people: own }) => own.map((person, position) => ({ client_id: id, person_id: person.id, role: person.role, position, writes: 1 }))),
+      ...register.thirdParties.flatMap(({ person, clientIds }) => clientIds.map((clientId) => ({ client_id: clientId, person_id: person.id, role: person.role, position: 9, writes: 0 }))),
+    ]);
+    await trx.batchInsert(
+      'file',
+      clients.flatMap(({ id, adviserId, files }) =>
+        files.map(({ id: fileId, number, title, general, opened, closed, stage }) => ({ id: fileId, number, title, client_id: id, adviser_id: adviserId, stage, general, opened, closed })),
+      ),
+    );
+    await trx.batchInsert(
+      'file_person',
+      clients.flatMap(({ people: own, files }) => files.flatMap((file) => own.slice(0, 1).map((person) => ({ file_id: file.id, person_id: person.id, role: person.role })))),
+    );
+    if (register.optOuts.length) await trx('opt_out').insert(register.optOuts.map((email) => ({ email_key: email, at: new Date(), how: 'by telephone' })));
+    await writeFirm(trx, FIRM);
+    await halfWritten(trx);
+    await beat(trx, 'records', 'mailings', 'mailboxes');
+  });
+  return true;
+}
+
+/** Points the demo mailboxes at the exchange, whose ports may differ from start to start. */
+export async function pointMailboxes(db: Database, imapPort: number, smtpPort: number): Promise<void> {
+  await db('mailbox').where({ imap_host: '127.0.0.1' }).update({ imap_port: imapPort, smtp_port: smtpPort, lease_owner: null, lease_until: null });
+}

@@ -1,0 +1,69 @@
+import type { Transaction } from '../server/database/database.ts';
+import type { DocNode } from '../core/merge/document.ts';
+import type { Selection } from '../core/selection/criteria.ts';
+
+const text = (words: string): DocNode => ({ type: 'text', text: words });
+const bold = (words: string): DocNode => ({ type: 'text', text: words, marks: [{ type: 'bold' }] });
+const field = (key: string, fallback = ''): DocNode => ({ type: 'mergeField', attrs: { field: key, fallback } });
+const paragraph = (...content: DocNode[]): DocNode => ({ type: 'paragraph', content });
+const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
+
+const GRANT_SELECTION: Selection = {
+  all: [
+    { field: 'status', values: ['active'] },
+    { field: 'number', fieldId: 2, test: 'at least', value: 10 },
+    { field: 'service', values: ['Annual retainer', 'Project'] },
+  ],
+};
+
+const AUTUMN_SELECTION: Selection = {
+  all: [
+    { field: 'status', values: ['active'] },
+    { field: 'service', values: ['Annual retainer', 'Project'] },
+  ],
+};
+
+/** The mailings on the office manager's desk when the demo starts: one half written, one ready to be let go. */
+export async function halfWritten(trx: Transaction): Promise<void> {
+  const now = new Date();
+  const shared = { owner_id: 1, unticked: '[]', file_choice: 'general', saved_at: now };
+  await trx('mailing').insert([
+    {
+      ...shared,
+      id: 1,
+      name: 'Autumn letter to retained clients',
+      selection: JSON.stringify(AUTUMN_SELECTION),
+      subject: JSON.stringify(doc(paragraph(text('Autumn at '), field('client.name')))),
+      body: JSON.stringify(
+        doc(
+          paragraph(text('Dear '), field('greeting'), text(',')),
+          paragraph(text('The leaves are down and the ground is wet, so this is the season of plans rather than of work. Before Christmas we should like to agree with you what the coming year holds at '), field('client.place', 'your place'), text('.')),
+          paragraph(text('Please tell me which week would suit for a visit. If something cannot wait, ring me.')),
+          paragraph(text('With kind regards')),
+          paragraph(field('adviser.name'), { type: 'hardBreak' }, field('firm.name'), { type: 'hardBreak' }, field('adviser.phone')),
+        ),
+      ),
+    },
+    {
+      ...shared,
+      id: 2,
+      name: 'Woodland grant window closes 12 December',
+      selection: JSON.stringify(GRANT_SELECTION),
+      subject: JSON.stringify(doc(paragraph(text('Woodland grant window closes 12 December')))),
+      body: JSON.stringify(
+        doc(
+          paragraph(text('Dear '), field('greeting'), text(',')),
+          paragraph(text('The woodland grant window closes on '), bold('12 December'), text('. Our records show '), field('field:2', 'some'), text(' of woodland at '), field('client.place', 'your place'), text(', which would qualify.')),
+          paragraph(text('If you want to put in for it, we need three things from you:')),
+          {
+            type: 'bulletList',
+            content: ['the map of the wood with this year’s thinning marked', 'your holding number', 'a word on who will do the work'].map((words) => ({
+              type: 'listItem',
+              content: [paragraph(text(words))],
+            })),
+          },
+        ),
+      ),
+    },
+  ]);
+}

@@ -1,0 +1,131 @@
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { createServer, type AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+
+export interface PrivateMariaDB {
+  /** Address of a server on loopback, without a database name. */
+  url(database: string): string;
+  stop(): Promise<void>;
+}
+
+/** A port on loopback that is free now. */
+export function freePort(): Promise<number> {
+  return new Promise((done, fail) => {
+    const probe = createServer();
+    probe.once('error', fail);
+    probe.listen(0, '127.0.0.1', () => {
+      const { port } = probe.address() as AddressInfo;
+      probe.close(() => done(port));
+    });
+  });
+}
+
+/** The wanted port if it is free, else any other. */
+export async function portOrOther(wanted: number): Promise<number> {
+  const free = await new Promise<boolean>((done) => {
+    const probe = createServer();
+    probe.once('error', () => done(false));
+    probe.listen(wanted, '127.0.0.1', () => probe.close(() => done(true)));
+  });
+  return free ? wanted : freePort();
+}
+
+/**
+ * Starts a MariaDB server of our own in the folder, on loopback, as a child of this process.
+ * A server left over in the same folder by a start that was killed is ended first, by its process id.
+ * @throws with what to do when the server is not installed or does not come up
+ */
+export async function startMariaDB(dir: string): Promise<PrivateMariaDB> {
+  const data = resolve(dir, 'data');
+  const pidFile = resolve(dir, 'mariadb.pid');
+  mkdirSync(dir, { recursive: true });
+  await endLeftOver(pidFile, data);
+  const asRoot = process.getuid?.() === 0 ? ['--user=root'] : [];
+  if (!existsSync(join(data, 'mysql'))) {
+    execFileSync(
+      'mariadb-install-db',
+      ['--no-defaults', `--datadir=${data}`, '--auth-root-authentication-method=normal', '--skip-test-db', ...asRoot],
+      { stdio: 'ignore' },
+    );
+  }
+  const port = await freePort();
+  const socket = join(tmpdir(), `patient-clerk-${process.pid}-${port}.sock`);
+  const child = spawn(
+    serverProgram(),
+    [
+      '--no-defaults',
+      `--datadir=${data}`,
+      `--socket=${socket}`,
+      `--port=${port}`,
+      '--bind-address=127.0.0.1',
+      `--pid-file=${pidFile}`,
+      '--skip-name-resolve',
+      '--character-set-server=utf8mb4',
+      '--collation-server=utf8mb4_unicode_ci',
+      '--innodb-buffer-pool-size=512M',
+      '--innodb-log-file-size=256M',
+      '--max-allowed-packet=128M',
+      '--transaction-isolation=READ-COMMITTED',
+      ...asRoot,
+    ],
+    // Its own process group: Ctrl-C reaches it through us, after everything that uses it has stopped.
+    { stdio: ['ignore', 'ignore', 'pipe'], detached: true },
+  );
+  const said: string[] = [];
+  child.stderr?.setEncoding('utf8').on('data', (text: string) => said.push(text) > 50 && said.shift());
+  // However this process ends, short of kill -9, the server does not outlive it.
+  const end = () => void child.kill('SIGTERM');
+  process.once('exit', end);
+  await ready(child, said);
+  return {
+    url: (database) => `mysql://root@127.0.0.1:${port}/${database}`,
+    stop: () =>
+      new Promise((done) => {
+        process.off('exit', end);
+        if (child.exitCode !== null || child.signalCode !== null) return done();
+        child.once('exit', () => {
+          rmSync(socket, { force: true });
+          done();
+        });
+        child.kill('SIGTERM');
+      }),
+  };
+}
+
+function serverProgram(): string {
+  return ['/usr/sbin/mariadbd', '/usr/bin/mariadbd', '/usr/libexec/mariadbd'].find(existsSync) ?? 'mariadbd';
+}
+
+function ready(child: ChildProcess, said: string[]): Promise<void> {
+  return new Promise((done, fail) => {
+    const timer = setTimeout(() => fail(new Error(`MariaDB did not come up in 60 seconds.\n${said.join('')}`)), 60_000);
+    child.once('error', (error) => fail(new Error(`MariaDB could not be started: ${error.message}`)));
+    child.once('exit', (code) => {
+      clearTimeout(timer);
+      fail(new Error(`MariaDB ended with code ${code}.\n${said.join('')}`));
+    });
+    child.stderr?.on('data', () => {
+      if (!said.join('').includes('ready for connections')) return;
+      clearTimeout(timer);
+      child.removeAllListeners('exit');
+      done();
+    });
+  });
+}
+
+async function endLeftOver(pidFile: string, data: string): Promise<void> {
+  if (!existsSync(pidFile)) return;
+  const pid = Number(readFileSync(pidFile, 'utf8').trim());
+  const command = () => {
+    try {
+      return readFileSync(`/proc/${pid}/cmdline`, 'utf8');
+    } catch {
+      return '';
+    }
+  };
+  if (!pid || !command().includes(`--datadir=${data}`)) return;
+  process.kill(pid, 'SIGTERM');
+  for (let tries = 0; tries < 300 && command().includes(data); tries++) await new Promise((wait) => setTimeout(wait, 100));
+}

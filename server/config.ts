@@ -1,0 +1,43 @@
+import { randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname } from 'node:path';
+
+/** What a server process is told by its surroundings. */
+export interface Config {
+  databaseUrl: string;
+  port: number;
+  /** 32 bytes that seal mailbox passwords; kept outside the database. */
+  key: Buffer;
+  /** Whether to keep mailboxes in step and send mailings in this process. */
+  workers: boolean;
+  /** Least time between two messages of one mailbox, in milliseconds: what the provider allows. */
+  sendGap: number;
+  /** Whether cookies are for https only. */
+  secureCookies: boolean;
+  webDir: string;
+}
+
+/** Reads the configuration from the environment. @throws with a sentence saying what is missing */
+export function readConfig(env: NodeJS.ProcessEnv): Config {
+  if (!env.DATABASE_URL) throw new Error('DATABASE_URL is not set: give it the address of a MariaDB database.');
+  return {
+    databaseUrl: env.DATABASE_URL,
+    port: Number(env.PORT ?? 4310),
+    key: readKey(env.SEAL_KEY_FILE ?? '.data/seal.key'),
+    workers: env.WORKERS !== 'off',
+    sendGap: Number(env.SEND_GAP_MS ?? 500),
+    secureCookies: env.SECURE_COOKIES === 'on',
+    webDir: env.WEB_DIR ?? 'dist',
+  };
+}
+
+/** The sealing key, made at the first start. */
+export function readKey(path: string): Buffer {
+  if (!existsSync(path)) {
+    mkdirSync(dirname(path), { recursive: true });
+    writeFileSync(path, randomBytes(32).toString('hex'), { mode: 0o600, flag: 'wx' });
+  }
+  const key = Buffer.from(readFileSync(path, 'utf8').trim(), 'hex');
+  if (key.length !== 32) throw new Error(`${path} does not hold a key of 32 bytes.`);
+  return key;
+}

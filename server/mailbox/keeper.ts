@@ -1,0 +1,94 @@
+import { beat } from '../database/pulse.ts';
+import type { Office } from '../office.ts';
+import { connectionProblem, type MailboxRow } from './connection.ts';
+import { MailboxSync } from './sync.ts';
+
+const LEASE_SECONDS = 30;
+const ROUND = 5000;
+/** Growing waits after a failure, in milliseconds. */
+const WAITS = [2000, 5000, 15_000, 60_000, 300_000];
+
+interface Kept {
+  sync: MailboxSync | null;
+  failures: number;
+  notBefore: number;
+}
+
+/**
+ * Keeps every mailbox in step, each by one process at a time: a process holds a mailbox under a lease
+ * and another takes over when it stops renewing it.
+ */
+export class MailboxKeeper {
+  private readonly kept = new Map<number, Kept>();
+  private timer: NodeJS.Timeout | null = null;
+  private stopped = false;
+  private round: Promise<void> = Promise.resolve();
+
+  constructor(private readonly office: Office) {}
+
+  start(): void {
+    const next = () => {
+      this.round = this.claim()
+        .catch((error) => this.office.log.error({ error: String(error) }, 'mailboxes could not be claimed'))
+        .then(() => {
+          if (!this.stopped) this.timer = setTimeout(next, ROUND);
+        });
+    };
+    next();
+  }
+
+  async stop(): Promise<void> {
+    this.stopped = true;
+    if (this.timer) clearTimeout(this.timer);
+    await this.round;
+    for (const { sync } of this.kept.values()) sync?.stop();
+    while ([...this.kept.values()].some(({ sync }) => sync)) await new Promise((resolve) => setTimeout(resolve, 20));
+    await this.office.db('mailbox').where({ lease_owner: this.office.process }).update({ lease_owner: null, lease_until: null });
+  }
+
+  /** Renews our leases and takes mailboxes that nobody keeps. */
+  private async claim(): Promise<void> {
+    const { db, process } = this.office;
+    const mailboxes: MailboxRow[] = await db('mailbox').select();
+    for (const mailbox of mailboxes) {
+      const now = new Date();
+      const ours = await db('mailbox')
+        .where({ id: mailbox.id })
+        .andWhere((query) => query.where({ lease_owner: process }).orWhereNull('lease_until').orWhere('lease_until', '<', now))
+        .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
+      const kept = this.kept.get(mailbox.id) ?? { sync: null, failures: 0, notBefore: 0 };
+      this.kept.set(mailbox.id, kept);
+      if (!ours) kept.sync?.stop();
+      else if (!kept.sync && kept.notBefore <= Date.now() && !this.stopped) this.keep(mailbox, kept);
+    }
+  }
+
+  private keep(mailbox: MailboxRow, kept: Kept): void {
+    let sync: MailboxSync;
+    try {
+      sync = new MailboxSync(this.office, mailbox);
+    } catch (error) {
+      void this.failed(mailbox, kept, error);
+      return;
+    }
+    kept.sync = sync;
+    const started = Date.now();
+    sync
+      .run()
+      .then(() => undefined)
+      .catch((error: unknown) => (this.stopped ? undefined : this.failed(mailbox, kept, error, Date.now() - started > 60_000)))
+      .finally(() => (kept.sync = null));
+  }
+
+  private async failed(mailbox: MailboxRow, kept: Kept, error: unknown, ranWell = false): Promise<void> {
+    kept.failures = ranWell ? 1 : kept.failures + 1;
+    kept.notBefore = Date.now() + (WAITS[Math.min(kept.failures, WAITS.length) - 1] ?? 2000);
+    const problem = connectionProblem(error);
+    this.office.log.warn({ mailbox: mailbox.address, problem, error: String((error as Error).stack ?? error) }, 'mailbox failed');
+    // One lost connection mends itself; people are told of the second.
+    if (kept.failures < 2 && (error as { authenticationFailed?: boolean }).authenticationFailed !== true) return;
+    const { db } = this.office;
+    await db('mailbox').where({ id: mailbox.id }).update({ problem: problem.slice(0, 500), failing_since: db.raw('COALESCE(failing_since, UTC_TIMESTAMP(3))') });
+    await beat(db, 'mailboxes');
+  }
+}

@@ -1,0 +1,39 @@
+import { randomUUID } from 'node:crypto';
+import type { Logger } from 'pino';
+import type { FilingRegister } from '../core/filing/register.ts';
+import type { Config } from './config.ts';
+import type { Database } from './database/database.ts';
+import { readFirm, type Firm } from './database/settings.ts';
+import { loadFilingRegister } from './register/filingRegister.ts';
+
+/** What every capability stands on: the database, the configuration, the log, and the records held for filing. */
+export class Office {
+  /** Names this process on leases. */
+  readonly process = randomUUID().slice(0, 18);
+  private held: { version: number; register: FilingRegister } | null = null;
+  private loading: Promise<FilingRegister> | null = null;
+
+  constructor(
+    readonly db: Database,
+    readonly config: Config,
+    readonly log: Logger,
+  ) {}
+
+  firm(): Promise<Firm> {
+    return readFirm(this.db);
+  }
+
+  /** The records indexed for filing; read again only when they changed. */
+  async filingRegister(): Promise<FilingRegister> {
+    const row: { version: number } | undefined = await this.db('pulse').where({ topic: 'records' }).first('version');
+    const version = Number(row?.version ?? 0);
+    if (this.held?.version === version) return this.held.register;
+    this.loading ??= loadFilingRegister(this.db)
+      .then((register) => {
+        this.held = { version, register };
+        return register;
+      })
+      .finally(() => (this.loading = null));
+    return this.loading;
+  }
+}

@@ -1,0 +1,59 @@
+import type { Knex } from 'knex';
+import { FilingRegister } from '../../core/filing/register.ts';
+import { readFirm } from '../database/settings.ts';
+
+/** Reads the whole register into the indexed form that filing works on. */
+export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
+  const firm = await readFirm(db);
+  const [staff, clients, people, addresses, links, files, named] = await Promise.all([
+    db('staff').select<{ email: string }[]>('email'),
+    db('client').select<{ id: number; name: string }[]>('id', 'name'),
+    db('person').select<{ id: number; first_name: string; last_name: string }[]>('id', 'first_name', 'last_name'),
+    db('address').select<{ person_id: number; email: string }[]>('person_id', 'email'),
+    db('client_person').select<{ client_id: number; person_id: number }[]>('client_id', 'person_id'),
+    db('file').select<{ id: number; number: string; title: string; client_id: number; general: number; closed: string | null }[]>(
+      'id',
+      'number',
+      'title',
+      'client_id',
+      'general',
+      'closed',
+    ),
+    db('file_person').select<{ file_id: number; person_id: number }[]>('file_id', 'person_id'),
+  ]);
+  const addressesOf = groupBy(addresses, (row) => row.person_id);
+  const clientsOf = groupBy(links, (row) => row.person_id);
+  const peopleOn = groupBy(named, (row) => row.file_id);
+  return new FilingRegister({
+    firmDomains: firm.domains,
+    staffAddresses: staff.map((member) => member.email),
+    fileNumberPattern: firm.fileNumberPattern,
+    clients,
+    people: people.map((person) => ({
+      id: person.id,
+      name: `${person.first_name} ${person.last_name}`.trim(),
+      addresses: (addressesOf.get(person.id) ?? []).map((row) => row.email),
+      clientIds: (clientsOf.get(person.id) ?? []).map((row) => row.client_id),
+    })),
+    files: files.map((file) => ({
+      id: file.id,
+      number: file.number,
+      title: file.title,
+      clientId: file.client_id,
+      general: Boolean(file.general),
+      closed: file.closed !== null,
+      personIds: (peopleOn.get(file.id) ?? []).map((row) => row.person_id),
+    })),
+  });
+}
+
+/** Gathers rows under a key. */
+export function groupBy<T, K>(rows: readonly T[], key: (row: T) => K): Map<K, T[]> {
+  const groups = new Map<K, T[]>();
+  for (const row of rows) {
+    const group = groups.get(key(row));
+    if (group) group.push(row);
+    else groups.set(key(row), [row]);
+  }
+  return groups;
+}
