@@ -12,6 +12,8 @@ export interface Config {
   workers: boolean;
   /** Least time between two messages of one mailbox, in milliseconds: what the provider allows. */
   sendGap: number;
+  /** Factor on the waits between attempts; 1 but in tests. */
+  waitScale: number;
   /** Whether cookies are for https only. */
   secureCookies: boolean;
   webDir: string;
@@ -26,6 +28,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     key: readKey(env.SEAL_KEY_FILE ?? '.data/seal.key'),
     workers: env.WORKERS !== 'off',
     sendGap: Number(env.SEND_GAP_MS ?? 500),
+    waitScale: Number(env.WAIT_SCALE ?? 1),
     secureCookies: env.SECURE_COOKIES === 'on',
     webDir: env.WEB_DIR ?? 'dist',
   };

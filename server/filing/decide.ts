@@ -2,7 +2,7 @@ import { subjectKey } from '../../core/conversation/subject.ts';
 import { decide } from '../../core/filing/decide.ts';
 import { filingMessage } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import { sortingGroup, type Decision, type EarlierMessage, type FilingContext, type FilingMessage, type FilingState } from '../../core/filing/types.ts';
+import { sortingGroup, type Decision, type EarlierMessage, type Evidence, type FilingContext, type FilingMessage, type FilingState } from '../../core/filing/types.ts';
 import { readMessage } from '../../core/message/read.ts';
 import type { Transaction } from '../database/database.ts';
 import { hashOf, readRaw } from '../database/raw.ts';
@@ -43,6 +43,11 @@ function asColumns(decision: Decision): Decided {
       candidates: JSON.stringify(candidates),
     },
   };
+}
+
+/** A decision that was made elsewhere, with its reason. */
+export function settled(fileId: number, reason: Evidence): Decided {
+  return asColumns({ state: 'logged', fileIds: [fileId], evidence: [reason] });
 }
 
 interface EarlierRow {

@@ -12,6 +12,7 @@ export interface MailboxRow {
   secure: number;
   user: string;
   sealed_password: Buffer;
+  retry_at: Date | null;
 }
 
 /** An IMAP connection to a mailbox, not yet opened. */

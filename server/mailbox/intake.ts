@@ -10,7 +10,7 @@ import { snippet, writtenPart } from '../../core/message/written.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { hashOf, keepRaw, packRaw, type RawRow } from '../database/raw.ts';
-import { decideFor, redecideConversations, type Undecided } from '../filing/decide.ts';
+import { decideFor, redecideConversations, settled, type Decided, type Undecided } from '../filing/decide.ts';
 import type { Office } from '../office.ts';
 
 /** A message as a folder holds it. */
@@ -133,6 +133,7 @@ export async function keepMessages(trx: Transaction, register: FilingRegister, p
     await keepRaw(trx, ordered.map((message) => message.raw));
     const conversations = await assignConversations(trx, ordered);
     const decided = await decideFor(trx, register, ordered.map(undecided));
+    await settleMailings(trx, ordered, decided);
     const now = new Date();
     const rows = ordered.map((message, index) => ({
       ...message.row,
@@ -155,6 +156,21 @@ export async function keepMessages(trx: Transaction, register: FilingRegister, p
     await noteDelivery(trx, ordered, idOf);
   }
   return prepared.map((message) => known.get(message.identity.toString('hex')) ?? 0);
+}
+
+/** Our own mailings go on the file that was chosen at release, whatever filing would think. */
+async function settleMailings(trx: Transaction, messages: readonly Prepared[], decided: Decided[]): Promise<void> {
+  const ids = messages.filter((message) => !message.received && message.read.messageId).map((message) => message.read.messageId);
+  if (!ids.length) return;
+  const rows: { message_id: string; file_id: number; name: string }[] = await trx('dispatch')
+    .join('mailing', 'mailing.id', 'dispatch.mailing_id')
+    .whereIn('dispatch.message_id', ids)
+    .select('dispatch.message_id', 'dispatch.file_id', 'mailing.name');
+  const byId = new Map(rows.map((row) => [row.message_id, row]));
+  for (const [index, message] of messages.entries()) {
+    const row = byId.get(message.read.messageId ?? '');
+    if (row) decided[index] = settled(row.file_id, { kind: 'mailing', side: 'for', words: `Sent in the mailing “${row.name}”` });
+  }
 }
 
 function undecided(message: Prepared): Undecided {

@@ -12,6 +12,7 @@ interface Kept {
   sync: MailboxSync | null;
   failures: number;
   notBefore: number;
+  failedAt: number;
 }
 
 /**
@@ -56,8 +57,9 @@ export class MailboxKeeper {
         .where({ id: mailbox.id })
         .andWhere((query) => query.where({ lease_owner: process }).orWhereNull('lease_until').orWhere('lease_until', '<', now))
         .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
-      const kept = this.kept.get(mailbox.id) ?? { sync: null, failures: 0, notBefore: 0 };
+      const kept = this.kept.get(mailbox.id) ?? { sync: null, failures: 0, notBefore: 0, failedAt: 0 };
       this.kept.set(mailbox.id, kept);
+      if (mailbox.retry_at && mailbox.retry_at.getTime() > kept.failedAt) kept.notBefore = 0;
       if (!ours) kept.sync?.stop();
       else if (!kept.sync && kept.notBefore <= Date.now() && !this.stopped) this.keep(mailbox, kept);
     }
@@ -81,6 +83,7 @@ export class MailboxKeeper {
   }
 
   private async failed(mailbox: MailboxRow, kept: Kept, error: unknown, ranWell = false): Promise<void> {
+    kept.failedAt = Date.now();
     kept.failures = ranWell ? 1 : kept.failures + 1;
     kept.notBefore = Date.now() + (WAITS[Math.min(kept.failures, WAITS.length) - 1] ?? 2000);
     const problem = connectionProblem(error);

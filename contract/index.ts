@@ -1,0 +1,6 @@
+export * from './common.ts';
+export * from './session.ts';
+export * from './register.ts';
+export * from './mail.ts';
+export * from './mailing.ts';
+export * from './today.ts';

@@ -1,0 +1,119 @@
+import type { ImapFlow } from 'imapflow';
+import { transact } from '../database/database.ts';
+import { readRaw } from '../database/raw.ts';
+import { connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
+import type { Office } from '../office.ts';
+
+const LEASE_SECONDS = 60;
+const CLAIM = 50;
+const RETRY = 30_000;
+
+interface CopyRow {
+  id: number;
+  mailbox_id: number;
+  message_id: string;
+  raw_hash: Buffer;
+  state: string;
+}
+
+/**
+ * Sees to it that each message that left lies in its mailbox's Sent folder, once: looked for there by
+ * its Message-ID and added only when it is missing. What is uncertain is looked for in the same way; a
+ * copy found there means that it left.
+ */
+export class SentCopies {
+  private readonly clients = new Map<number, ImapFlow>();
+  private readonly notBefore = new Map<number, number>();
+
+  constructor(private readonly office: Office) {}
+
+  async close(): Promise<void> {
+    for (const client of this.clients.values()) client.close();
+    this.clients.clear();
+  }
+
+  /** One round. @returns how many copies were settled */
+  async work(): Promise<number> {
+    const rows = await this.claim();
+    let settled = 0;
+    for (const mailboxId of new Set(rows.map((row) => row.mailbox_id))) {
+      settled += await this.settle(mailboxId, rows.filter((row) => row.mailbox_id === mailboxId));
+    }
+    return settled;
+  }
+
+  private async claim(): Promise<CopyRow[]> {
+    const { db, process } = this.office;
+    const now = new Date();
+    const resting = [...this.notBefore].filter(([, until]) => until > now.getTime()).map(([id]) => id);
+    const open = db('dispatch')
+      .whereIn('state', ['left', 'returned', 'uncertain'])
+      .whereNull('sent_copy_at')
+      .whereNotNull('handed_at')
+      .whereNotNull('raw_hash')
+      .whereNotIn('mailbox_id', resting)
+      .andWhere((query) => query.whereNull('lease_until').orWhere('lease_until', '<', now));
+    if (!(await open.clone().first('id'))) return [];
+    return transact(db, async (trx) => {
+      const rows: CopyRow[] = await open.clone().transacting(trx).limit(CLAIM).forUpdate().skipLocked().select('id', 'mailbox_id', 'message_id', 'raw_hash', 'state');
+      if (rows.length) {
+        await trx('dispatch')
+          .whereIn('id', rows.map((row) => row.id))
+          .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
+      }
+      return rows;
+    });
+  }
+
+  private async settle(mailboxId: number, rows: readonly CopyRow[]): Promise<number> {
+    const { db, log } = this.office;
+    const mailbox: MailboxRow = await db('mailbox').where({ id: mailboxId }).first();
+    const sent: { path: string } | undefined = await db('folder').where({ mailbox_id: mailboxId, role: 'sent' }).first('path');
+    let settled = 0;
+    try {
+      if (!sent) throw new Error('the mailbox has no Sent folder yet');
+      const client = await this.client(mailbox);
+      const lock = await client.getMailboxLock(sent.path);
+      try {
+        for (const row of rows) {
+          await this.settleOne(client, sent.path, row);
+          settled++;
+        }
+      } finally {
+        lock.release();
+      }
+    } catch (error) {
+      log.info({ mailbox: mailbox.address, problem: connectionProblem(error) }, 'copies for Sent wait');
+      this.clients.get(mailboxId)?.close();
+      this.clients.delete(mailboxId);
+      this.notBefore.set(mailboxId, Date.now() + RETRY * this.office.config.waitScale);
+    }
+    return settled;
+  }
+
+  private async settleOne(client: ImapFlow, path: string, row: CopyRow): Promise<void> {
+    const { db } = this.office;
+    const found = await client.search({ header: { 'message-id': `<${row.message_id}>` } }, { uid: true });
+    const isThere = Array.isArray(found) && found.length > 0;
+    const now = new Date();
+    const free = { lease_owner: null, lease_until: null };
+    if (row.state === 'uncertain') {
+      // Looked for once more each minute; a person may settle it sooner.
+      const known = isThere ? { state: 'left', left_at: now, sent_copy_at: now, answer: 'found in the Sent folder', ...free } : { lease_owner: null, lease_until: new Date(now.getTime() + 60_000) };
+      await db('dispatch').where({ id: row.id, state: 'uncertain' }).update(known);
+      return;
+    }
+    if (!isThere) await client.append(path, await readRaw(db, row.raw_hash), ['\\Seen'], now);
+    await db('dispatch').where({ id: row.id }).update({ sent_copy_at: now, ...free });
+  }
+
+  private async client(mailbox: MailboxRow): Promise<ImapFlow> {
+    const kept = this.clients.get(mailbox.id);
+    if (kept?.usable) return kept;
+    const client = imapClient(mailbox, this.office.config.key);
+    client.on('error', () => this.clients.delete(mailbox.id));
+    await client.connect();
+    this.clients.set(mailbox.id, client);
+    return client;
+  }
+}

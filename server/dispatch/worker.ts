@@ -1,0 +1,246 @@
+import type { DocNode, Facts } from '../../core/merge/document.ts';
+import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
+import { returnKind, returnWords } from '../../core/delivery/report.ts';
+import { addressKey } from '../../core/address/address.ts';
+import { transact } from '../database/database.ts';
+import { beat } from '../database/pulse.ts';
+import { keepRaw, packRaw, readRaw } from '../database/raw.ts';
+import { connectionProblem, type MailboxRow } from '../mailbox/connection.ts';
+import { intakeTurn, keepMessages, prepare } from '../mailbox/intake.ts';
+import { composeMessage } from '../mailing/compose.ts';
+import type { Office } from '../office.ts';
+import { OutgoingConnection, type SmtpFault } from './smtp.ts';
+import { SentCopies } from './sentCopies.ts';
+
+const LEASE_SECONDS = 60;
+/** Messages claimed at once; each has its own lease. */
+const CLAIM = 40;
+const CONNECTIONS_PER_MAILBOX = 3;
+const ROUND = 500;
+const LOG_BATCH = 100;
+
+interface DispatchRow {
+  id: number;
+  mailing_id: number;
+  mailbox_id: number;
+  to_name: string;
+  to_address: string;
+  message_id: string;
+  facts: string;
+  attempts: number;
+  raw_hash: Buffer | null;
+  subject: string;
+  body: string;
+  released_at: Date;
+}
+
+/**
+ * Sends what is on its way out. Any number of processes work side by side: each claims rows under a
+ * lease and skips those that others hold. Before the text of a message is handed to a server, that is
+ * written down; a message whose worker died before then is simply sent by another, one whose worker
+ * died after it is uncertain and never sent again by itself.
+ */
+export class DispatchWorker {
+  private timer: NodeJS.Timeout | null = null;
+  private stopped = false;
+  private round: Promise<void> = Promise.resolve();
+  private readonly idle = new Map<number, OutgoingConnection[]>();
+  private readonly copies: SentCopies;
+
+  constructor(private readonly office: Office) {
+    this.copies = new SentCopies(office);
+  }
+
+  start(): void {
+    const next = () => {
+      this.round = this.work()
+        .catch((error) => {
+          this.office.log.error({ error: String((error as Error).stack ?? error) }, 'dispatch failed');
+          return false;
+        })
+        .then((more) => {
+          if (!this.stopped) this.timer = setTimeout(next, more ? 0 : ROUND);
+        });
+    };
+    next();
+  }
+
+  async stop(): Promise<void> {
+    this.stopped = true;
+    if (this.timer) clearTimeout(this.timer);
+    await this.round;
+    for (const connection of [...this.idle.values()].flat()) connection.close();
+    this.idle.clear();
+    await this.copies.close();
+  }
+
+  /** One round: recover, send, log, put copies into Sent. @returns whether there may be more at once */
+  async work(): Promise<boolean> {
+    await this.recover();
+    const claimed = await this.claim();
+    if (claimed.length) await this.sendAll(claimed);
+    const logged = await this.logLeft();
+    const copied = await this.copies.work();
+    const finished = await this.finish();
+    if (claimed.length || logged || copied || finished) await beat(this.office.db, 'mailings');
+    return claimed.length === CLAIM || logged === LOG_BATCH;
+  }
+
+  /** Takes back what a process left lying: safe to send again if nothing was handed over, uncertain if it was. */
+  private async recover(): Promise<void> {
+    const { db } = this.office;
+    const now = new Date();
+    const expired = () => db('dispatch').where({ state: 'leaving' }).where('lease_until', '<', now);
+    await expired().whereNull('handed_at').update({ state: 'waiting', lease_owner: null, lease_until: null });
+    await expired().whereNotNull('handed_at').update({ state: 'uncertain', lease_owner: null, lease_until: null });
+  }
+
+  private async claim(): Promise<DispatchRow[]> {
+    const { db, process } = this.office;
+    const leaving: number[] = await db('mailing').where({ state: 'leaving' }).pluck('id');
+    if (!leaving.length || this.stopped) return [];
+    const now = new Date();
+    return transact(db, async (trx) => {
+      const ids: number[] = await trx('dispatch')
+        .whereIn('state', ['waiting', 'delayed'])
+        .whereIn('mailing_id', leaving)
+        .where('next_at', '<=', now)
+        .orderBy('next_at')
+        .limit(CLAIM)
+        .forUpdate()
+        .skipLocked()
+        .pluck('id');
+      if (!ids.length) return [];
+      await trx('dispatch')
+        .whereIn('id', ids)
+        .update({ state: 'leaving', attempts: trx.raw('attempts + 1'), lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000), handed_at: null });
+      return trx('dispatch')
+        .join('mailing', 'mailing.id', 'dispatch.mailing_id')
+        .whereIn('dispatch.id', ids)
+        .orderBy('dispatch.next_at')
+        .select<DispatchRow[]>(
+          'dispatch.id', 'mailing_id', 'mailbox_id', 'to_name', 'to_address', 'message_id', 'facts', 'attempts', 'raw_hash', 'mailing.subject', 'mailing.body', 'mailing.released_at',
+        );
+    });
+  }
+
+  private async sendAll(rows: readonly DispatchRow[]): Promise<void> {
+    const mailboxes = new Map<number, MailboxRow>();
+    for (const mailbox of await this.office.db('mailbox').whereIn('id', [...new Set(rows.map((row) => row.mailbox_id))])) mailboxes.set(mailbox.id, mailbox);
+    const lanes: Promise<void>[] = [];
+    for (const mailbox of mailboxes.values()) {
+      const own = rows.filter((row) => row.mailbox_id === mailbox.id);
+      const lane = async () => {
+        for (let row = own.shift(); row; row = own.shift()) await this.send(row, mailbox);
+      };
+      for (let count = 0; count < CONNECTIONS_PER_MAILBOX; count++) lanes.push(lane());
+    }
+    await Promise.all(lanes);
+  }
+
+  /** Sends one message and writes down what became of it. */
+  private async send(row: DispatchRow, mailbox: MailboxRow): Promise<void> {
+    const { db, process } = this.office;
+    const ours = () => db('dispatch').where({ id: row.id, state: 'leaving', lease_owner: process });
+    let handed = false;
+    try {
+      const raw = await this.bytesOf(row, mailbox);
+      const connection = await this.connection(mailbox);
+      const answer = await connection.send({ from: mailbox.address, to: [row.to_address] }, raw, async () => {
+        const until = new Date(Date.now() + LEASE_SECONDS * 1000);
+        // If the lease has passed to somebody else meanwhile, not a byte leaves.
+        if (!(await ours().where('lease_until', '>', new Date()).update({ handed_at: new Date(), lease_until: until }))) throw new Error('the lease was lost');
+        handed = true;
+      });
+      await ours().update({ state: 'left', left_at: new Date(), answer: answer.slice(0, 500), lease_owner: null, lease_until: null });
+      this.giveBack(mailbox, connection);
+    } catch (error) {
+      await this.failed(row, error as SmtpFault, handed);
+    }
+  }
+
+  /** The bytes of a message, fixed at the first attempt and the same at every other. */
+  private async bytesOf(row: DispatchRow, mailbox: MailboxRow): Promise<Buffer> {
+    const { db } = this.office;
+    if (row.raw_hash) return readRaw(db, row.raw_hash);
+    const sender: { name: string } | undefined = await db('staff').where({ id: mailbox.staff_id }).first('name');
+    const { raw } = await composeMessage(JSON.parse(row.subject) as DocNode, JSON.parse(row.body) as DocNode, JSON.parse(row.facts) as Facts, {
+      from: { name: sender?.name ?? '', address: mailbox.address },
+      to: { name: row.to_name, address: row.to_address },
+      messageId: row.message_id,
+      date: new Date(),
+    });
+    const packed = await packRaw(raw);
+    await keepRaw(db, [packed]);
+    await db('dispatch').where({ id: row.id }).update({ raw_hash: packed.hash });
+    return raw;
+  }
+
+  private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
+    for (let kept = this.idle.get(mailbox.id)?.pop(); kept; kept = this.idle.get(mailbox.id)?.pop()) if (kept.usable) return kept;
+    return OutgoingConnection.open(mailbox, this.office.config.key);
+  }
+
+  private giveBack(mailbox: MailboxRow, connection: OutgoingConnection): void {
+    const kept = this.idle.get(mailbox.id);
+    if (kept) kept.push(connection);
+    else this.idle.set(mailbox.id, [connection]);
+  }
+
+  private async failed(row: DispatchRow, error: SmtpFault, handed: boolean): Promise<void> {
+    const { db, config, process, log } = this.office;
+    const words = (error.response ?? connectionProblem(error)).slice(0, 500);
+    const free = { lease_owner: null, lease_until: null, answer: words };
+    const ours = db('dispatch').where({ id: row.id, state: 'leaving', lease_owner: process });
+    // Without an answer to the text nobody knows whether it was taken.
+    if (handed && !error.responseCode) {
+      await ours.update({ state: 'uncertain', ...free });
+      return;
+    }
+    const tooLate = Date.now() - row.released_at.getTime() > GIVE_UP_AFTER_SECONDS * 1000;
+    const refused = error.code !== 'EAUTH' && error.responseCode !== undefined && meaningOf(error.responseCode) === 'returned';
+    if (refused || tooLate) {
+      const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(words)?.[0] ?? '5.0.0';
+      const kind = returnKind(status);
+      await ours.update({ state: 'returned', return_kind: kind, ...free });
+      if (kind === 'hard' && refused) {
+        await db('address').where({ email_key: addressKey(row.to_address) }).update({ returned_at: new Date(), returned_why: returnWords(status) });
+      }
+      return;
+    }
+    log.info({ dispatch: row.id, words }, 'delayed');
+    const wait = waitBeforeNext(row.attempts + 1) * 1000 * config.waitScale;
+    await ours.update({ state: 'delayed', next_at: new Date(Date.now() + wait), handed_at: null, ...free });
+  }
+
+  /** Puts what has left on the client files, as the bytes that left. */
+  private async logLeft(): Promise<number> {
+    const { db } = this.office;
+    const rows: { id: number; message_id: string; raw_hash: Buffer; left_at: Date }[] = await db('dispatch')
+      .whereIn('state', ['left', 'returned'])
+      .whereNull('logged_message_id')
+      .whereNotNull('left_at')
+      .whereNotNull('raw_hash')
+      .limit(LOG_BATCH)
+      .select('id', 'message_id', 'raw_hash', 'left_at');
+    if (!rows.length) return 0;
+    const register = await this.office.filingRegister();
+    const prepared = await Promise.all(rows.map(async (row) => prepare(register, await readRaw(db, row.raw_hash), row.left_at)));
+    await transact(db, async (trx) => {
+      await intakeTurn(trx);
+      const ids = await keepMessages(trx, register, prepared);
+      for (const [index, row] of rows.entries()) await trx('dispatch').where({ id: row.id }).update({ logged_message_id: ids[index] });
+      await beat(trx, 'mail');
+    });
+    return rows.length;
+  }
+
+  /** Closes mailings of which nothing is left to send. */
+  private async finish(): Promise<number> {
+    const { db } = this.office;
+    return db('mailing')
+      .where({ state: 'leaving' })
+      .whereNotExists(db('dispatch').whereRaw('dispatch.mailing_id = mailing.id').whereIn('state', ['waiting', 'leaving', 'delayed']).select(db.raw('1')))
+      .update({ state: 'finished', finished_at: new Date() });
+  }
+}

@@ -1,0 +1,53 @@
+import type { Knex } from 'knex';
+import type { z } from 'zod';
+import type { Page, SortingQueue } from '../../contract/index.ts';
+import type { Candidate } from '../../core/filing/types.ts';
+import { lastStep } from './steps.ts';
+
+const WEEK = 7 * 24 * 3600 * 1000;
+
+/** What waits in Sorting, group by group, newest first within each. */
+export async function sortingQueue(db: Knex, staffId: number, page: z.infer<typeof Page>): Promise<SortingQueue> {
+  const waiting = () => db('message').where({ state: 'suggested' });
+  const [rows, groups, alone, undo] = await Promise.all([
+    waiting()
+      .orderByRaw("FIELD(sorting, 'certain', 'look', 'nobody'), at DESC, id DESC")
+      .offset(page.offset)
+      .limit(page.limit)
+      .select('id', 'sorting', 'at', 'from_name', 'from_address', 'subject', 'direction', 'candidates'),
+    waiting().groupBy('sorting').select('sorting').count('* as count'),
+    db('message').where({ state: 'logged' }).whereNull('decided_by').where('at', '>', new Date(Date.now() - WEEK)).count('* as count').first(),
+    lastStep(db, staffId),
+  ]);
+  const firsts = new Map<number, Candidate>();
+  for (const row of rows) {
+    const [first] = JSON.parse(row.candidates) as Candidate[];
+    if (first) firsts.set(row.id, first);
+  }
+  const numbers = await fileNumbers(db, [...firsts.values()].map((candidate) => candidate.fileId));
+  const counts = { certain: 0, look: 0, nobody: 0 };
+  for (const { sorting, count } of groups as { sorting: keyof typeof counts; count: number }[]) counts[sorting] = Number(count);
+  return {
+    rows: rows.map((row) => {
+      const first = firsts.get(row.id);
+      return {
+        id: row.id,
+        group: row.sorting,
+        at: row.at.toISOString(),
+        from: row.from_name || row.from_address,
+        subject: row.subject,
+        direction: row.direction,
+        first: first ? { number: numbers.get(first.fileId) ?? '', likelihood: first.likelihood } : null,
+      };
+    }),
+    counts,
+    total: counts.certain + counts.look + counts.nobody,
+    filedAlone: Number(alone?.count ?? 0),
+    undo,
+  };
+}
+
+async function fileNumbers(db: Knex, ids: number[]): Promise<Map<number, string>> {
+  const rows: { id: number; number: string }[] = ids.length ? await db('file').whereIn('id', ids).select('id', 'number') : [];
+  return new Map(rows.map((row) => [row.id, row.number]));
+}

@@ -1,0 +1,69 @@
+import { existsSync } from 'node:fs';
+import { join, resolve } from 'node:path';
+import express from 'express';
+import helmet from 'helmet';
+import { Refusal, problems } from './problems.ts';
+import { sameOrigin, signedIn } from './guard.ts';
+import { eventsRoute } from './events.ts';
+import { filingRoutes } from './filing.ts';
+import { mailingRoutes } from './mailings.ts';
+import { registerRoutes } from './register.ts';
+import { sessionRoutes } from './session.ts';
+import { todayRoutes } from './today.ts';
+import type { Office } from '../office.ts';
+
+/** The whole web server: the API under /api, and the built web app. */
+export function webApp(office: Office): express.Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'self'"],
+          scriptSrc: ["'self'"],
+          // Vuetify writes its theme into a style element of its own.
+          styleSrc: ["'self'", "'unsafe-inline'"],
+          imgSrc: ["'self'", 'data:'],
+          fontSrc: ["'self'"],
+          connectSrc: ["'self'"],
+          frameSrc: ["'self'"],
+          frameAncestors: ["'self'"],
+          formAction: ["'self'"],
+          baseUri: ["'none'"],
+          objectSrc: ["'none'"],
+        },
+      },
+      referrerPolicy: { policy: 'same-origin' },
+    }),
+  );
+  const api = express.Router();
+  api.use(sameOrigin);
+  api.use(express.json({ limit: '2mb' }));
+  api.use((_req, res, next) => {
+    res.set('Cache-Control', 'no-store');
+    next();
+  });
+  api.use(sessionRoutes(office));
+  api.use(signedIn(office));
+  api.use(eventsRoute(office));
+  api.use(todayRoutes(office));
+  api.use(registerRoutes(office));
+  api.use(filingRoutes(office));
+  api.use(mailingRoutes(office));
+  api.use((_req, _res) => {
+    throw new Refusal(404, 'There is nothing at that address.');
+  });
+  app.use('/api', api);
+  serveWeb(app, resolve(office.config.webDir));
+  app.use(problems(office.log));
+  return app;
+}
+
+function serveWeb(app: express.Express, dir: string): void {
+  if (!existsSync(join(dir, 'index.html'))) return;
+  app.use('/assets', express.static(join(dir, 'assets'), { immutable: true, maxAge: '1y' }));
+  app.use(express.static(dir, { index: false }));
+  app.get(/.*/, (_req, res) => res.sendFile(join(dir, 'index.html')));
+}

@@ -1,0 +1,44 @@
+import { Router } from 'express';
+import { readPulse } from '../database/pulse.ts';
+import type { Office } from '../office.ts';
+
+const ROUND = 1000;
+
+/**
+ * Tells open screens which topics changed (server-sent events). One look at the database a second for
+ * all screens of this process, whichever process made the change.
+ */
+export function eventsRoute(office: Office): Router {
+  const listeners = new Set<(topics: string[]) => void>();
+  let known: Record<string, number> = {};
+  let timer: NodeJS.Timeout | null = null;
+
+  const look = async () => {
+    try {
+      const now = await readPulse(office.db);
+      const changed = Object.keys(now).filter((topic) => now[topic] !== known[topic]);
+      known = now;
+      if (changed.length) for (const tell of listeners) tell(changed);
+    } catch (error) {
+      office.log.warn({ error: String(error) }, 'the pulse could not be read');
+    }
+    if (listeners.size) timer = setTimeout(() => void look(), ROUND);
+    else timer = null;
+  };
+
+  const router = Router();
+  router.get('/events', (req, res) => {
+    res.set({ 'Content-Type': 'text/event-stream', 'X-Accel-Buffering': 'no' });
+    res.flushHeaders();
+    res.write('retry: 2000\n\n');
+    const tell = (topics: string[]) => res.write(`data: ${JSON.stringify(topics)}\n\n`);
+    listeners.add(tell);
+    timer ??= setTimeout(() => void look(), ROUND);
+    const alive = setInterval(() => res.write(': here\n\n'), 25_000);
+    req.on('close', () => {
+      listeners.delete(tell);
+      clearInterval(alive);
+    });
+  });
+  return router;
+}

@@ -1,0 +1,51 @@
+import { Router, type Response } from 'express';
+import { z } from 'zod';
+import { Id, MailboxStatus, MessageView, Page, Sort, SortDone, SortingQueue } from '../../contract/index.ts';
+import { messageSource, viewMessage } from '../filing/message.ts';
+import { sortingQueue } from '../filing/sorting.ts';
+import { sortMessage, undoStep } from '../filing/steps.ts';
+import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
+import type { Office } from '../office.ts';
+import { framePage, framePolicy, plainAsHtml, safeHtml } from '../security/html.ts';
+import { only, reply, staffOf } from './guard.ts';
+import { notFound } from './problems.ts';
+
+const Pictures = z.object({ pictures: z.enum(['0', '1']).default('0') });
+
+export function filingRoutes(office: Office): Router {
+  const { db } = office;
+  const router = Router();
+  router.get('/sorting', async (req, res) => reply(res, SortingQueue, await sortingQueue(db, staffOf(res).id, Page.parse(req.query))));
+  router.post('/sorting', async (req, res) => reply(res, SortDone, await sortMessage(office, staffOf(res).id, Sort.parse(req.body))));
+  router.post('/sorting/steps/:id/undo', async (req, res) => reply(res, SortDone, await undoStep(office, staffOf(res).id, Id.parse(req.params.id))));
+  router.get('/messages/:id', async (req, res) => reply(res, MessageView, await viewMessage(db, Id.parse(req.params.id))));
+  router.get('/messages/:id/page', async (req, res) => {
+    const { read } = await messageSource(db, Id.parse(req.params.id));
+    const pictures = Pictures.parse(req.query).pictures === '1';
+    res.set('Content-Security-Policy', framePolicy(pictures));
+    res.type('html').send(framePage(read.html === null ? plainAsHtml(read.text) : safeHtml(read.html, read.enclosures, pictures)));
+  });
+  router.get('/messages/:id/source', async (req, res) => {
+    const { raw, subject } = await messageSource(db, Id.parse(req.params.id));
+    download(res, `${subject || 'message'}.eml`, 'message/rfc822', raw);
+  });
+  router.get('/messages/:id/enclosures/:index', async (req, res) => {
+    const { read } = await messageSource(db, Id.parse(req.params.id));
+    const part = read.enclosures[z.coerce.number().int().min(0).parse(req.params.index)];
+    if (!part) throw notFound('That enclosure');
+    download(res, part.filename, 'application/octet-stream', part.content);
+  });
+  router.get('/mailboxes', async (_req, res) => reply(res, z.array(MailboxStatus), await mailboxStatuses(db)));
+  router.post('/mailboxes/:id/retry', only('manager', 'adviser'), async (req, res) => {
+    await retryMailbox(db, Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  return router;
+}
+
+/** Offers bytes for saving; never shown within our origin. */
+function download(res: Response, filename: string, type: string, bytes: Uint8Array): void {
+  res.set({ 'Content-Type': type, 'X-Content-Type-Options': 'nosniff', 'Content-Security-Policy': "default-src 'none'; sandbox" });
+  res.attachment(filename.replace(/[^\p{L}\p{N} ._()+-]/gu, '_').slice(0, 120));
+  res.type(type).send(Buffer.from(bytes));
+}

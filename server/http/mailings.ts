@@ -1,0 +1,72 @@
+import { Router } from 'express';
+import { z } from 'zod';
+import { Checks, DispatchPage, Id, MailingRow, MailingSave, MailingView, Page, Preview, Recipients, RecipientsAsk, Release, SelectionFields, Settle } from '../../contract/index.ts';
+import {
+  checkMailing,
+  createMailing,
+  deleteMailing,
+  listDispatch,
+  listMailings,
+  previewMailing,
+  releaseMailing,
+  saveMailing,
+  sendTest,
+  settleUncertain,
+  steerMailing,
+  viewMailing,
+} from '../mailing/mailings.ts';
+import { listRecipients, selectionFields } from '../mailing/recipients.ts';
+import type { Office } from '../office.ts';
+import { only, reply, staffOf } from './guard.ts';
+
+const Begin = z.object({ copyOf: Id.nullable().default(null) });
+const Steer = z.object({ to: z.enum(['paused', 'leaving', 'cancelled']) });
+const Saved = z.object({ version: z.number() });
+const Begun = z.object({ id: z.number() });
+const One = z.object({ clientId: Id });
+
+export function mailingRoutes(office: Office): Router {
+  const { db } = office;
+  const router = Router();
+  const senders = only('manager', 'adviser');
+  router.get('/selection/fields', async (_req, res) => reply(res, SelectionFields, await selectionFields(db)));
+  router.post('/selection/recipients', async (req, res) => reply(res, Recipients, await listRecipients(db, RecipientsAsk.parse(req.body))));
+  router.get('/mailings', async (req, res) => {
+    const { offset, limit } = Page.parse(req.query);
+    reply(res, z.array(MailingRow), await listMailings(db, offset, limit));
+  });
+  router.post('/mailings', async (req, res) => reply(res, Begun, { id: await createMailing(db, staffOf(res), Begin.parse(req.body ?? {}).copyOf) }));
+  router.get('/mailings/:id', async (req, res) => reply(res, MailingView, await viewMailing(db, Id.parse(req.params.id))));
+  router.put('/mailings/:id', async (req, res) => {
+    const { version, ...draft } = MailingSave.parse(req.body);
+    reply(res, Saved, { version: await saveMailing(db, Id.parse(req.params.id), draft, version) });
+  });
+  router.delete('/mailings/:id', async (req, res) => {
+    await deleteMailing(db, staffOf(res), Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  router.get('/mailings/:id/checks', async (req, res) => reply(res, Checks, await checkMailing(db, Id.parse(req.params.id))));
+  router.get('/mailings/:id/preview', async (req, res) => reply(res, Preview, await previewMailing(db, Id.parse(req.params.id), One.parse(req.query).clientId)));
+  router.post('/mailings/:id/test', async (req, res) => {
+    await sendTest(office, staffOf(res), Id.parse(req.params.id), One.parse(req.body).clientId);
+    res.status(204).end();
+  });
+  router.post('/mailings/:id/release', senders, async (req, res) => {
+    const { version, recipients } = Release.parse(req.body);
+    await releaseMailing(office, staffOf(res), Id.parse(req.params.id), version, recipients);
+    res.status(204).end();
+  });
+  router.post('/mailings/:id/steer', senders, async (req, res) => {
+    await steerMailing(db, staffOf(res), Id.parse(req.params.id), Steer.parse(req.body).to);
+    res.status(204).end();
+  });
+  router.get('/mailings/:id/dispatch', async (req, res) => {
+    const { offset, limit } = Page.parse(req.query);
+    reply(res, DispatchPage, await listDispatch(db, Id.parse(req.params.id), offset, limit));
+  });
+  router.post('/dispatch/:id/settle', senders, async (req, res) => {
+    await settleUncertain(db, staffOf(res), Id.parse(req.params.id), Settle.parse(req.body).outcome);
+    res.status(204).end();
+  });
+  return router;
+}

@@ -1,0 +1,37 @@
+import type { NextFunction, Request, Response } from 'express';
+import type { Logger } from 'pino';
+import { z } from 'zod';
+
+/** A refusal with a sentence for the person, and the field it is about. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly field: string | null = null,
+  ) {
+    super(message);
+  }
+}
+
+export const notFound = (what: string) => new Refusal(404, `${what} is not here any more.`);
+
+/** Answers every error as a Problem; what is ours to mend is logged and not shown. */
+export function problems(log: Logger) {
+  return (error: unknown, req: Request, res: Response, next: NextFunction): void => {
+    if (res.headersSent) return next(error);
+    if (error instanceof Refusal) {
+      res.status(error.status).json({ message: error.message, field: error.field });
+    } else if (error instanceof z.ZodError) {
+      const issue = error.issues[0];
+      const field = issue?.path.join('.') || null;
+      res.status(400).json({ message: issue ? (field && !issue.message.endsWith('.') ? `${field}: ${issue.message}.` : issue.message) : 'That cannot be read.', field });
+    } else if ((error as { type?: string }).type === 'entity.too.large') {
+      res.status(413).json({ message: 'That is too large.', field: null });
+    } else if (error instanceof SyntaxError && 'body' in error) {
+      res.status(400).json({ message: 'That cannot be read.', field: null });
+    } else {
+      log.error({ path: req.path, error: String((error as Error)?.stack ?? error) }, 'request failed');
+      res.status(500).json({ message: 'Something went wrong here. Nothing was lost; please try again.', field: null });
+    }
+  };
+}

@@ -1,0 +1,42 @@
+import MailComposer from 'nodemailer/lib/mail-composer';
+import type { DocNode, Facts } from '../../core/merge/document.ts';
+import { renderMessage, type MissingValue } from '../../core/merge/render.ts';
+
+/** Who a message is from and to, and what fixes it beforehand. */
+export interface Envelope {
+  from: { name: string; address: string };
+  to: { name: string; address: string };
+  /** Without angle brackets. */
+  messageId: string;
+  date: Date;
+}
+
+export interface Composed {
+  raw: Buffer;
+  subject: string;
+  html: string;
+  text: string;
+  missing: MissingValue[];
+}
+
+/**
+ * Composes the very bytes of one recipient's message: plain text and HTML, Message-ID and date as given.
+ * The same arguments give the same bytes but for the boundary of the parts.
+ */
+export async function composeMessage(subject: DocNode, body: DocNode, facts: Facts, envelope: Envelope): Promise<Composed> {
+  const rendered = renderMessage(subject, body, facts);
+  const raw = await new MailComposer({
+    from: envelope.from,
+    to: envelope.to,
+    subject: rendered.subject,
+    text: rendered.text,
+    html: rendered.html,
+    date: envelope.date,
+    messageId: `<${envelope.messageId}>`,
+    newline: 'windows',
+    baseBoundary: envelope.messageId.replace(/[^\w]/g, '').slice(0, 40),
+  })
+    .compile()
+    .build();
+  return { raw, ...rendered };
+}

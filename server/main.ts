@@ -1,0 +1,18 @@
+import { readConfig } from './config.ts';
+import { startServer } from './server.ts';
+
+/** Runs one server process, told what to do by its environment (README, Configuration). */
+const server = await startServer(readConfig(process.env), process.env.LOG_LEVEL ?? 'info');
+process.send?.({ port: server.port });
+
+let stopping = false;
+const stop = async () => {
+  if (stopping) return;
+  stopping = true;
+  await server.stop();
+  process.exit(0);
+};
+process.on('SIGTERM', () => void stop());
+process.on('SIGINT', () => void stop());
+// When started by another program, its end is ours too.
+process.on('disconnect', () => void stop());

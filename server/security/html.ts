@@ -1,0 +1,72 @@
+import sanitizeHtml from 'sanitize-html';
+import { escapeHtml } from '../../core/merge/render.ts';
+import type { Enclosure } from '../../core/message/read.ts';
+
+/** Picture types a browser may draw; SVG is left out, as it can carry scripts. */
+const PICTURES = /^image\/(?:png|jpe?g|gif|webp|bmp)$/;
+const CSS_VALUE = [/^(?!.*(?:url|expression|javascript|@import|\\))[^;{}<>]*$/i];
+const CSS_PROPERTIES = [
+  'color', 'background-color', 'font', 'font-family', 'font-size', 'font-style', 'font-weight', 'line-height', 'text-align', 'text-decoration',
+  'margin', 'margin-top', 'margin-right', 'margin-bottom', 'margin-left', 'padding', 'padding-top', 'padding-right', 'padding-bottom',
+  'padding-left', 'border', 'border-top', 'border-right', 'border-bottom', 'border-left', 'border-color', 'border-collapse', 'width', 'max-width',
+  'height', 'vertical-align', 'white-space', 'list-style-type',
+];
+
+/**
+ * Makes the HTML of a message from outside fit to be shown in a sandboxed frame: no scripts, forms,
+ * frames or styles that reach out; links open apart and tell nobody where they were; pictures within
+ * the message are put in place, remote ones only when asked for.
+ */
+export function safeHtml(html: string, enclosures: readonly Enclosure[], remotePictures: boolean): string {
+  const byId = new Map(enclosures.filter((part) => part.contentId && PICTURES.test(part.mimeType)).map((part) => [part.contentId, part]));
+  return sanitizeHtml(html, {
+    allowedTags: [...sanitizeHtml.defaults.allowedTags, 'img', 'font', 'center', 'del', 'ins', 'title'].filter((tag) => tag !== 'title'),
+    allowedAttributes: {
+      '*': ['style', 'align', 'valign', 'dir', 'lang', 'title', 'width', 'height', 'bgcolor'],
+      a: ['href', 'target', 'rel'],
+      img: ['src', 'alt'],
+      table: ['border', 'cellpadding', 'cellspacing'],
+      td: ['colspan', 'rowspan'],
+      th: ['colspan', 'rowspan'],
+      font: ['color', 'face', 'size'],
+      ol: ['start', 'type'],
+    },
+    allowedSchemes: ['http', 'https', 'mailto', 'tel'],
+    allowedSchemesByTag: { img: remotePictures ? ['http', 'https', 'data'] : ['data'] },
+    allowProtocolRelative: false,
+    allowedStyles: { '*': Object.fromEntries(CSS_PROPERTIES.map((property) => [property, CSS_VALUE])) },
+    nestingLimit: 100,
+    transformTags: {
+      a: (tagName, attributes) => ({ tagName, attribs: { ...attributes, target: '_blank', rel: 'noopener noreferrer nofollow' } }),
+      img: (tagName, attributes) => ({ tagName, attribs: { ...attributes, src: pictureSource(attributes.src ?? '', byId, remotePictures) } }),
+    },
+    exclusiveFilter: (frame) => frame.tag === 'img' && !frame.attribs.src,
+  });
+}
+
+function pictureSource(src: string, byId: ReadonlyMap<string | null, Enclosure>, remotePictures: boolean): string {
+  if (/^cid:/i.test(src)) {
+    const part = byId.get(decodeURIComponent(src.slice(4)));
+    return part ? `data:${part.mimeType};base64,${Buffer.from(part.content).toString('base64')}` : '';
+  }
+  if (/^data:/i.test(src)) return PICTURES.test(/^data:([^;,]+)/i.exec(src)?.[1] ?? '') ? src : '';
+  return remotePictures && /^https?:/i.test(src) ? src : '';
+}
+
+export function hasRemotePictures(html: string): boolean {
+  return /<img[^>]+src\s*=\s*["']?\s*https?:/i.test(html);
+}
+
+/** The policy under which a message's own page is shown, whatever the sanitiser let through. */
+export function framePolicy(remotePictures: boolean): string {
+  return `default-src 'none'; img-src data:${remotePictures ? ' http: https:' : ''}; style-src 'unsafe-inline'; form-action 'none'; frame-ancestors 'self'; sandbox allow-popups allow-popups-to-escape-sandbox`;
+}
+
+/** A whole page around the sanitised HTML, or around plain text. */
+export function framePage(content: string): string {
+  return `<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>Message</title><style>body{margin:0;padding:4px 2px;font:15px/1.55 Georgia,serif;color:#1F2B28;background:#FFFEFB;overflow-wrap:anywhere}img{max-width:100%;height:auto}pre{white-space:pre-wrap;font:inherit;margin:0}</style></head><body>${content}</body></html>`;
+}
+
+export function plainAsHtml(text: string): string {
+  return `<pre>${escapeHtml(text)}</pre>`;
+}

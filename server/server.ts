@@ -1,0 +1,44 @@
+import type { Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import pino from 'pino';
+import type { Config } from './config.ts';
+import { ensureDatabase, migrate, openDatabase } from './database/database.ts';
+import { DispatchWorker } from './dispatch/worker.ts';
+import { webApp } from './http/app.ts';
+import { MailboxKeeper } from './mailbox/keeper.ts';
+import { Office } from './office.ts';
+
+export interface RunningServer {
+  office: Office;
+  port: number;
+  stop(): Promise<void>;
+}
+
+/** Starts one server process: the web server, and unless told otherwise the workers that keep mail in step and going out. */
+export async function startServer(config: Config, level = 'info'): Promise<RunningServer> {
+  await ensureDatabase(config.databaseUrl);
+  const db = openDatabase(config.databaseUrl);
+  await migrate(db);
+  const office = new Office(db, config, pino({ level, base: null }));
+  const keeper = config.workers ? new MailboxKeeper(office) : null;
+  const worker = config.workers ? new DispatchWorker(office) : null;
+  const server = await listen(office, config.port);
+  keeper?.start();
+  worker?.start();
+  return {
+    office,
+    port: (server.address() as AddressInfo).port,
+    stop: async () => {
+      const closed = new Promise<void>((resolve) => server.close(() => resolve()));
+      server.closeAllConnections();
+      await Promise.all([closed, keeper?.stop(), worker?.stop()]);
+      await db.destroy();
+    },
+  };
+}
+
+function listen(office: Office, port: number): Promise<Server> {
+  return new Promise((resolve, reject) => {
+    const server = webApp(office).listen(port, '127.0.0.1', (error?: Error) => (error ? reject(error) : resolve(server)));
+  });
+}

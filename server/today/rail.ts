@@ -1,0 +1,27 @@
+import type { Knex } from 'knex';
+import type { RailCounts } from '../../contract/index.ts';
+import { mailboxStatuses } from '../mailbox/status.ts';
+
+/** The figures beside the rail's words. */
+export async function railCounts(db: Knex): Promise<RailCounts> {
+  const count = async (query: Knex.QueryBuilder) => Number((await query.count('* as count').first())?.count ?? 0);
+  const [sorting, clients, mailings, mailboxes] = await Promise.all([
+    count(db('message').where({ state: 'suggested' })),
+    count(db('client')),
+    count(db('mailing').whereIn('state', ['draft', 'preparing', 'leaving', 'paused'])),
+    mailboxStatuses(db),
+  ]);
+  const looks = mailboxes.map((mailbox) => mailbox.inStepAt).filter((at) => at !== null);
+  return {
+    sorting,
+    clients,
+    mailings,
+    mailboxes: {
+      total: mailboxes.length,
+      inStep: mailboxes.filter((mailbox) => mailbox.state === 'in step').length,
+      failing: mailboxes.filter((mailbox) => mailbox.state === 'failing').length,
+      filling: mailboxes.filter((mailbox) => mailbox.state === 'filling').length,
+      inStepAt: looks.sort()[0] ?? null,
+    },
+  };
+}
