@@ -1,4 +1,8 @@
-import type { Transaction } from '../server/database/database.ts';
+import pino from 'pino';
+import type { Config } from '../server/config.ts';
+import { checkMailing, releaseMailing } from '../server/mailing/mailings.ts';
+import { Office } from '../server/office.ts';
+import type { Database, Transaction } from '../server/database/database.ts';
 import type { DocNode } from '../core/merge/document.ts';
 import type { Selection } from '../core/selection/criteria.ts';
 
@@ -66,4 +70,15 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       ),
     },
   ]);
+}
+
+/** Lets the autumn letter go, as Maren would have done just before the demo starts. */
+export async function releaseAutumnLetter(db: Database, key: Buffer): Promise<void> {
+  const config: Config = { databaseUrl: '', port: 0, key, workers: false, sendGap: 4000, waitScale: 1, secureCookies: false, webDir: '' };
+  const office = new Office(db, config, pino({ level: 'silent' }));
+  const recipients = await checkMailing(db, 1);
+  // Recipients whose greeting is missing are left for her to settle by hand.
+  const gaps = [...new Set(recipients.missing.map((row) => row.clientId))];
+  await db('mailing').where({ id: 1 }).update({ unticked: JSON.stringify(gaps) });
+  await releaseMailing(office, { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', role: 'manager' }, 1, 1, recipients.order.length - gaps.length);
 }

@@ -1,0 +1,170 @@
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { join, resolve } from 'node:path';
+import { parseArgs } from 'node:util';
+import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes } from '../demo/load.ts';
+import { releaseAutumnLetter } from '../demo/mailings.ts';
+import { STAFF } from '../demo/register.ts';
+import { readKey } from '../server/config.ts';
+import { ensureDatabase, migrate, openDatabase } from '../server/database/database.ts';
+import { portOrOther, startMariaDB, type PrivateMariaDB } from './mariadb.ts';
+
+/** `npm start`: everything, in order; `--fresh` begins the demo again, `--dev` serves the web app with reloading. */
+const { values } = parseArgs({ options: { fresh: { type: 'boolean' }, dev: { type: 'boolean' } } });
+const root = resolve(import.meta.dirname, '..');
+const data = resolve(process.env.PATIENT_CLERK_DATA ?? join(root, '.data'));
+const external = process.env.DATABASE_URL;
+const children: ChildProcess[] = [];
+let mariadb: PrivateMariaDB | null = null;
+let ending = false;
+
+process.on('SIGINT', () => void end(0));
+process.on('SIGTERM', () => void end(0));
+process.on('SIGHUP', () => void end(0));
+
+try {
+  await begin();
+} catch (error) {
+  console.error(`\nPatient Clerk could not start: ${(error as Error).message}\n`);
+  await end(1);
+}
+
+async function begin(): Promise<void> {
+  mkdirSync(data, { recursive: true });
+  onlyOnce();
+  if (values.fresh && !external) for (const part of ['mariadb', 'outside']) rmSync(join(data, part), { recursive: true, force: true });
+  if (!external) {
+    say('Starting MariaDB …');
+    mariadb = await startMariaDB(join(data, 'mariadb'));
+  }
+  const databaseUrl = external ?? mariadb?.url('patient_clerk') ?? '';
+  const demo = !external || process.env.DEMO === 'on';
+  const key = readKey(join(data, 'seal.key'));
+  await ensureDatabase(databaseUrl);
+  const db = openDatabase(databaseUrl, 4);
+  let world: { imap: number; smtp: number; page: number } | null = null;
+  try {
+    await migrate(db);
+    if (demo) {
+      if (!existsSync(join(data, 'outside', 'world.json'))) say('Making the demo firm and nine months of its mail …');
+      const register = await makeWorld(join(data, 'outside'), { seed: DEMO_SEED, now: new Date() });
+      const fresh = await loadRecords(db, register, key);
+      say('Starting the outside world …');
+      world = await child<{ imap: number; smtp: number; page: number }>('outside/main.ts', [
+        '--dir', join(data, 'outside'),
+        '--page', String(await portOrOther(4320)),
+        '--speed', process.env.WORLD_SPEED ?? '60',
+      ]);
+      await pointMailboxes(db, world.imap, world.smtp);
+      if (fresh) await releaseAutumnLetter(db, key);
+    }
+  } finally {
+    await db.destroy();
+  }
+  if (!values.dev) build();
+  const wanted = Number(process.env.PORT ?? 4310);
+  const port = await portOrOther(wanted);
+  if (port !== wanted) say(`Port ${wanted} is in use; taking ${port} instead.`);
+  await child('server/main.ts', [], {
+    DATABASE_URL: databaseUrl,
+    PORT: String(port),
+    SEAL_KEY_FILE: join(data, 'seal.key'),
+    WEB_DIR: join(root, 'dist'),
+    LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
+  });
+  const address = values.dev ? await serveWithReloading(port) : `http://127.0.0.1:${port}`;
+  console.log(`\n  Patient Clerk is at      ${address}`);
+  if (demo) console.log(`  Sign in with             ${STAFF[0]?.email}`);
+  if (demo) console.log(`  Password                 ${DEMO_PASSWORD}   (the same for all five of the staff)`);
+  if (world) console.log(`  The outside world is at  http://127.0.0.1:${world.page}   (its clock runs ${process.env.WORLD_SPEED ?? '60'} times faster than life)`);
+  console.log('\n  Ctrl-C stops everything.\n');
+}
+
+function say(words: string): void {
+  if (!ending) console.log(words);
+}
+
+/** Two starts must not share one data folder. */
+function onlyOnce(): void {
+  const path = join(data, 'start.pid');
+  if (existsSync(path)) {
+    const pid = Number(readFileSync(path, 'utf8'));
+    let command = '';
+    try {
+      command = readFileSync(`/proc/${pid}/cmdline`, 'utf8');
+    } catch {
+      // It is gone.
+    }
+    if (pid !== process.pid && command.includes('start.mjs')) throw new Error(`it is running already, as process ${pid}, on the data in ${data}.`);
+  }
+  writeFileSync(path, String(process.pid));
+}
+
+/** Runs one of our programs and waits until it says it is ready. */
+function child<T>(program: string, args: string[], env: Record<string, string> = {}): Promise<T> {
+  return new Promise((ready, fail) => {
+    const started = spawn(process.execPath, ['--import=tsx', join(root, program), ...args], {
+      cwd: root,
+      env: { ...process.env, ...env },
+      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      // Ctrl-C reaches it through us, in order.
+      detached: true,
+    });
+    children.push(started);
+    started.once('message', (message) => ready(message as T));
+    started.once('exit', (code) => {
+      fail(new Error(`${program} ended with code ${code}`));
+      if (!ending) void end(1, `${program} ended unexpectedly.`);
+    });
+  });
+}
+
+function newest(dir: string): number {
+  return Math.max(
+    0,
+    ...readdirSync(dir, { withFileTypes: true, recursive: true })
+      .filter((entry) => entry.isFile())
+      .map((entry) => statSync(join(entry.parentPath, entry.name)).mtimeMs),
+  );
+}
+
+/** Builds the web app unless the last build is newer than everything it is made of. */
+function build(): void {
+  const built = join(root, 'dist', 'index.html');
+  const sources = Math.max(...['web', 'contract', 'core'].map((dir) => newest(join(root, dir))));
+  if (existsSync(built) && statSync(built).mtimeMs > sources) return;
+  say('Building the web app …');
+  const done = spawnSync(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: root, stdio: 'inherit' });
+  if (done.status !== 0) throw new Error('the web app could not be built.');
+}
+
+async function serveWithReloading(apiPort: number): Promise<string> {
+  process.env.API_ADDRESS = `http://127.0.0.1:${apiPort}`;
+  const { createServer } = await import('vite');
+  const vite = await createServer({ configFile: join(root, 'vite.config.ts'), server: { port: await portOrOther(4330) } });
+  await vite.listen();
+  return vite.resolvedUrls?.local[0] ?? '';
+}
+
+/** Ends every part, the last started first; MariaDB after all that use it. */
+async function end(code: number, why?: string): Promise<void> {
+  if (ending) return;
+  ending = true;
+  if (why) console.error(why);
+  for (const started of [...children].reverse()) await endChild(started);
+  await mariadb?.stop();
+  rmSync(join(data, 'start.pid'), { force: true });
+  process.exit(code);
+}
+
+function endChild(started: ChildProcess): Promise<void> {
+  return new Promise((done) => {
+    if (started.exitCode !== null || started.signalCode !== null) return done();
+    const timer = setTimeout(() => started.kill('SIGKILL'), 8000);
+    started.once('exit', () => {
+      clearTimeout(timer);
+      done();
+    });
+    started.kill('SIGTERM');
+  });
+}

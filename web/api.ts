@@ -1,0 +1,59 @@
+import type { z } from 'zod';
+import { Problem } from '../contract/index.ts';
+
+/** A refusal from the server, or no answer at all, in words for the person. */
+export class ApiProblem extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly field: string | null = null,
+  ) {
+    super(message);
+  }
+}
+
+type Query = Record<string, string | number | boolean | null | undefined>;
+
+/** Called when the session has ended. */
+let onSignedOut: () => void = () => undefined;
+export function whenSignedOut(act: () => void): void {
+  onSignedOut = act;
+}
+
+async function ask(method: string, path: string, body?: unknown): Promise<unknown> {
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, {
+      method,
+      headers: body === undefined ? {} : { 'content-type': 'application/json' },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
+  } catch {
+    throw new ApiProblem(0, 'Patient Clerk does not answer. What you typed is still here; try again in a moment.');
+  }
+  if (response.status === 204) return undefined;
+  const answer: unknown = await response.json().catch(() => undefined);
+  if (response.ok) return answer;
+  const problem = Problem.safeParse(answer);
+  if (response.status === 401) onSignedOut();
+  throw new ApiProblem(response.status, problem.data?.message ?? 'Something went wrong. Please try again.', problem.data?.field ?? null);
+}
+
+export function get<T extends z.ZodType>(schema: T, path: string, query: Query = {}): Promise<z.output<T>> {
+  const wanted = Object.entries(query).filter(([, value]) => value !== undefined && value !== null && value !== '');
+  const search = new URLSearchParams(wanted.map(([name, value]) => [name, String(value)]));
+  return ask('GET', search.size ? `${path}?${search}` : path).then((answer) => schema.parse(answer));
+}
+
+export function send<T extends z.ZodType>(method: 'POST' | 'PUT', schema: T, path: string, body: unknown): Promise<z.output<T>> {
+  return ask(method, path, body).then((answer) => schema.parse(answer));
+}
+
+export async function act(method: 'POST' | 'DELETE', path: string, body?: unknown): Promise<void> {
+  await ask(method, path, body);
+}
+
+/** The words of any error, for showing. */
+export function wordsOf(error: unknown): string {
+  return error instanceof ApiProblem ? error.message : 'Something went wrong. Please try again.';
+}

@@ -1,0 +1,33 @@
+import { defineStore } from 'pinia';
+import { computed, ref } from 'vue';
+import { RailCounts, Session } from '../contract/index.ts';
+import { act, get, send } from './api.ts';
+
+/** Who is signed in, and the figures of the rail. */
+export const useSession = defineStore('session', () => {
+  const session = ref<Session | null>(null);
+  const counts = ref<RailCounts | null>(null);
+  const zone = computed(() => session.value?.firm.zone ?? 'UTC');
+
+  async function load(): Promise<boolean> {
+    if (session.value) return true;
+    try {
+      session.value = await get(Session, '/session');
+      return true;
+    } catch {
+      return false;
+    }
+  }
+  async function signIn(email: string, password: string): Promise<void> {
+    session.value = await send('POST', Session, '/session', { email, password });
+  }
+  async function signOut(): Promise<void> {
+    await act('DELETE', '/session');
+    session.value = null;
+    counts.value = null;
+  }
+  async function count(): Promise<void> {
+    counts.value = await get(RailCounts, '/rail');
+  }
+  return { session, counts, zone, load, signIn, signOut, count };
+});
