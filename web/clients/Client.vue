@@ -1,0 +1,177 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue';
+import { useRoute } from 'vue-router';
+import { ClientView } from '../../contract/index.ts';
+import { get, wordsOf } from '../api.ts';
+import { useLive } from '../live.ts';
+import Trouble from '../parts/Trouble.vue';
+import { useTimes } from '../words.ts';
+import Ledger from './Ledger.vue';
+
+const route = useRoute();
+const { date } = useTimes();
+const id = Number(route.params.id);
+const client = ref<ClientView | null>(null);
+const problem = ref('');
+const fileId = ref<number | null>(route.query.file ? Number(route.query.file) : null);
+const showClosed = ref(false);
+
+async function load() {
+  try {
+    client.value = await get(ClientView, `/clients/${id}`);
+    problem.value = '';
+    if (client.value.files.some((file) => file.id === fileId.value && file.closed)) showClosed.value = true;
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+void load();
+useLive(['records'], () => void load());
+
+const closed = computed(() => client.value?.files.filter((file) => file.closed) ?? []);
+const tabs = computed(() => client.value?.files.filter((file) => !file.closed || showClosed.value) ?? []);
+const chosen = computed(() => client.value?.files.find((file) => file.id === fileId.value));
+const facts = computed(() => {
+  const now = client.value;
+  if (!now) return '';
+  const areas = now.fields.filter((field) => / ha$/.test(field.value)).map((field) => `${field.label.toLowerCase()} ${field.value}`);
+  return [now.place, ...areas, now.adviser ? `adviser ${now.adviser}` : ''].filter(Boolean).join(' · ');
+});
+</script>
+
+<template>
+  <div class="screen screen-fixed">
+    <Trouble :words="problem" :retry="load" />
+    <template v-if="client">
+      <header>
+        <p class="quiet">{{ client.since ? `Client since ${client.since}` : client.kind }} · {{ client.status === 'active' ? (client.service ?? 'no service yet').toLowerCase() : client.status }}</p>
+        <h1>{{ client.name }}</h1>
+        <p class="quiet">{{ facts }}</p>
+      </header>
+      <div class="tabs" role="group" aria-label="Files">
+        <button type="button" class="plain tab all" :class="{ on: fileId === null }" :aria-pressed="fileId === null" @click="fileId = null">All files</button>
+        <button v-for="file in tabs" :key="file.id" type="button" class="plain tab" :class="{ on: file.id === fileId, shut: file.closed }" :aria-pressed="file.id === fileId" :title="`${file.number} ${file.title}, ${file.stage || 'open'}`" @click="fileId = file.id">
+          <span class="figures">{{ file.number }}</span> {{ file.title }}
+        </button>
+        <button v-if="closed.length && !showClosed" type="button" class="plain tab shut" @click="showClosed = true">{{ closed.length }} closed</button>
+      </div>
+      <div class="body">
+        <Ledger :client-id="id" :file-id="fileId" />
+        <aside class="side" tabindex="0" role="region" aria-label="About this client">
+          <template v-if="chosen">
+            <h2>{{ chosen.number }}</h2>
+            <p class="mt-2">
+              <strong>{{ chosen.title }}</strong
+              ><br /><span class="quiet">{{ chosen.stage || 'Open' }}; opened {{ date(chosen.opened) }}{{ chosen.closedOn ? `, closed ${date(chosen.closedOn)}` : '' }}</span>
+            </p>
+          </template>
+          <h2>People</h2>
+          <div v-for="person in client.people" :key="person.id" class="person">
+            <strong>{{ person.name || person.role }}</strong>
+            <p class="quiet">{{ person.role }}</p>
+            <p v-for="address in person.addresses" :key="address.email" class="quiet address">
+              {{ address.email }}<span v-if="!address.current"> (old)</span>
+              <span v-if="address.returned" class="needs"><br />returned: {{ address.returned }}</span>
+              <span v-if="address.optedOut" class="needs"><br />opted out {{ address.optedOut }}</span>
+            </p>
+          </div>
+          <p v-if="!client.people.length" class="quiet">Nobody is named yet.</p>
+          <h2>Facts</h2>
+          <dl>
+            <div v-for="field in client.fields" :key="field.label">
+              <dt>{{ field.label }}</dt>
+              <dd>{{ field.value }}</dd>
+            </div>
+            <div>
+              <dt>Interests</dt>
+              <dd>{{ client.interests.join(', ') || 'none noted' }}</dd>
+            </div>
+            <div>
+              <dt>Post</dt>
+              <dd>{{ client.postal.join(', ') }}</dd>
+            </div>
+          </dl>
+        </aside>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.tabs {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 8px;
+  margin-top: 12px;
+  padding: 0 4px;
+  border-bottom: 3px solid var(--spruce);
+}
+.tab {
+  border: 1px solid var(--spruce);
+  border-bottom: 0;
+  border-radius: 5px 5px 0 0;
+  padding: 3px 9px 2px;
+  background: var(--spruce-pale);
+  color: var(--spruce);
+  font-weight: 700;
+  font-size: 13px;
+  max-width: 300px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.tab.shut {
+  border-style: dotted;
+  border-color: var(--strong);
+  background: var(--sheet);
+  color: var(--ink-soft);
+}
+.tab.on {
+  background: var(--spruce);
+  color: #fff;
+}
+.body {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 262px;
+  gap: 20px;
+  margin-top: 14px;
+}
+.side {
+  overflow: auto;
+}
+.side h2 {
+  border-bottom: 1px solid var(--strong);
+  padding-bottom: 4px;
+  margin: 14px 0 8px;
+}
+.side h2:first-child {
+  margin-top: 0;
+}
+.person {
+  margin-bottom: 8px;
+}
+.address {
+  overflow-wrap: anywhere;
+}
+dl {
+  margin: 0;
+}
+dl div {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  padding: 4px 0;
+  border-bottom: 1px solid var(--hairline);
+}
+dd {
+  margin: 0;
+  text-align: right;
+}
+@media (max-width: 1000px) {
+  .body {
+    grid-template-columns: minmax(0, 1fr) 190px;
+  }
+}
+</style>

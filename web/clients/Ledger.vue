@@ -1,0 +1,201 @@
+<script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core';
+import { computed, ref, watch } from 'vue';
+import { LedgerPage, type LedgerEntry } from '../../contract/index.ts';
+import { get, wordsOf } from '../api.ts';
+import { useLive } from '../live.ts';
+import MessageDialog from '../message/MessageDialog.vue';
+import FileTab from '../parts/FileTab.vue';
+import Trouble from '../parts/Trouble.vue';
+import { many, useTimes } from '../words.ts';
+
+/** A client's correspondence: received on the left page, sent on the right, dates down the spine. */
+const props = defineProps<{ clientId: number; fileId: number | null }>();
+const LIMIT = 40;
+const { day, clock } = useTimes();
+const entries = ref<LedgerEntry[]>([]);
+const total = ref(0);
+const words = ref('');
+const problem = ref('');
+const loaded = ref(false);
+const opened = ref<number | null>(null);
+
+async function load(more = false) {
+  try {
+    const offset = more ? entries.value.length : 0;
+    const limit = more ? LIMIT : Math.min(200, Math.max(LIMIT, entries.value.length));
+    const page = await get(LedgerPage, `/clients/${props.clientId}/ledger`, { offset, limit, fileId: props.fileId, q: words.value });
+    entries.value = more ? [...entries.value, ...page.entries] : page.entries;
+    total.value = page.total;
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  } finally {
+    loaded.value = true;
+  }
+}
+void load();
+useLive(['mail'], () => void load());
+watch(() => props.fileId, () => {
+  entries.value = [];
+  void load();
+});
+watch(words, useDebounceFn(() => void load(), 150));
+
+const days = computed(() => {
+  const groups: { day: string; entries: LedgerEntry[] }[] = [];
+  for (const entry of entries.value) {
+    const last = groups.at(-1);
+    if (last?.day === day(entry.at)) last.entries.push(entry);
+    else groups.push({ day: day(entry.at), entries: [entry] });
+  }
+  return groups;
+});
+function second(entry: LedgerEntry): string {
+  if (entry.mailing) return `Mailing to ${many(entry.mailing.recipients, 'client')}`;
+  const parts = [`${entry.from} to ${entry.to}`];
+  if (entry.enclosures) parts.push(many(entry.enclosures, 'enclosure'));
+  if (entry.automatic === 'report') parts.push('a delivery report');
+  if (entry.automatic === 'reply') parts.push('an automatic answer');
+  return parts.join(' · ');
+}
+</script>
+
+<template>
+  <section class="sheet ledger" aria-label="Ledger">
+    <header class="pages">
+      <h2 class="received">Received</h2>
+      <input v-model="words" type="search" aria-label="Search the ledger" placeholder="Search subjects, people and first words" />
+      <h2 class="sent">Sent</h2>
+    </header>
+    <div class="scroll" tabindex="0" role="region" aria-label="Correspondence">
+      <Trouble :words="problem" :retry="() => load()" class="ma-3" />
+      <p v-if="loaded && !entries.length && !problem" class="quiet pa-6 none">{{ words ? 'Nothing fits these words.' : 'Nothing has been written or received yet. Messages appear here as they are filed.' }}</p>
+      <div v-for="group in days" :key="group.day">
+        <div class="spine"><span class="day figures">{{ group.day }}</span></div>
+        <div v-for="entry in group.entries" :key="entry.id" class="line">
+          <button type="button" class="plain entry" :class="entry.direction === 'received' ? 'left edge-received' : 'right edge-sent'" @click="opened = entry.id">
+            <strong :class="entry.direction">{{ entry.subject || '(no subject)' }}</strong>
+            <span class="quiet clip">{{ second(entry) }}</span>
+            <span class="quiet clip">{{ entry.snippet }}</span>
+            <span class="tabs"><FileTab v-for="file in entry.files" :key="file.id" state="logged" :label="file.number" /></span>
+          </button>
+          <span class="time figures quiet">{{ clock(entry.at) }}</span>
+        </div>
+      </div>
+      <p v-if="entries.length < total" class="more"><v-btn size="small" @click="load(true)">Show earlier ones ({{ (total - entries.length).toLocaleString('en-GB') }} more)</v-btn></p>
+    </div>
+    <MessageDialog v-model="opened" @changed="load()" />
+  </section>
+</template>
+
+<style scoped>
+.ledger {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.pages {
+  display: grid;
+  grid-template-columns: 1fr minmax(180px, 300px) 1fr;
+  align-items: center;
+  padding: 6px 14px;
+  border-bottom: 1px solid var(--strong);
+}
+.pages h2 {
+  font: 700 15px/1.4 var(--sans);
+}
+.pages input {
+  font: inherit;
+  font-size: 13px;
+  text-align: center;
+  border: 0;
+  border-bottom: 1px solid var(--strong);
+  padding: 3px;
+}
+.pages input::placeholder {
+  color: var(--ink-soft);
+  opacity: 1;
+}
+.received {
+  color: var(--indigo);
+}
+.sent,
+.internal {
+  color: var(--spruce);
+}
+.pages .sent {
+  text-align: right;
+}
+.scroll {
+  overflow: auto;
+  min-height: 0;
+  padding: 6px 12px 14px;
+  background: linear-gradient(var(--hairline), var(--hairline)) calc(50% - 29px) 0 / 1px 100% no-repeat local,
+    linear-gradient(var(--hairline), var(--hairline)) calc(50% + 29px) 0 / 1px 100% no-repeat local;
+}
+.none {
+  text-align: center;
+  background: var(--sheet);
+}
+.spine {
+  text-align: center;
+  margin: 4px 0 8px;
+}
+.day {
+  display: inline-block;
+  min-width: 74px;
+  padding: 1px 8px;
+  background: var(--rail);
+  border: 1px solid var(--hairline);
+  font: 700 12px/18px var(--sans);
+}
+.line {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 58px minmax(0, 1fr);
+  margin-bottom: 10px;
+}
+.time {
+  grid-area: 1 / 2;
+  text-align: center;
+  padding-top: 8px;
+}
+.entry {
+  grid-row: 1;
+  display: block;
+  border: 1px solid var(--hairline);
+  background: var(--sheet);
+  padding: 7px 10px 0;
+  min-width: 0;
+}
+.entry:hover {
+  background: var(--page);
+}
+.left {
+  grid-column: 1;
+  border-left: 4px double var(--indigo);
+}
+.right {
+  grid-column: 3;
+  border-right: 4px double var(--spruce);
+}
+.entry strong {
+  display: block;
+  overflow-wrap: anywhere;
+}
+.clip {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.tabs {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-top: 4px;
+}
+.more {
+  text-align: center;
+}
+</style>

@@ -1,0 +1,159 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue';
+import { Today } from '../../contract/index.ts';
+import { get, wordsOf } from '../api.ts';
+import { useLive } from '../live.ts';
+import MailingProgress from '../mailings/MailingProgress.vue';
+import MessageDialog from '../message/MessageDialog.vue';
+import FileTab from '../parts/FileTab.vue';
+import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
+import { list, many, useTimes } from '../words.ts';
+import MailByDay from './MailByDay.vue';
+
+const session = useSession();
+const { today: dayWords, hour, since, clock, brief } = useTimes();
+const today = ref<Today | null>(null);
+const problem = ref('');
+const opened = ref<number | null>(null);
+
+async function load() {
+  try {
+    today.value = await get(Today, '/today');
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+void load();
+useLive(['mail', 'sorting', 'mailings', 'mailboxes'], () => void load());
+
+const greeting = computed(() => `Good ${hour() < 12 ? 'morning' : hour() < 18 ? 'afternoon' : 'evening'}, ${session.session?.staff.name.split(' ')[0] ?? ''}`);
+const needs = computed(() => {
+  const now = today.value;
+  if (!now) return [];
+  const failing = now.failing.length;
+  return [
+    { count: now.unsorted.count, words: now.unsorted.count === 1 ? 'message without a file' : 'messages without a file', more: now.unsorted.oldest ? `oldest ${since(now.unsorted.oldest)}` : 'everything has its file', act: 'Sort them', to: '/sorting', needs: true },
+    { count: now.uncertain, words: `${now.uncertain === 1 ? 'message' : 'messages'} that may or may not have left`, more: 'look before it is sent again', act: 'Settle', to: '/mailings', needs: true, hide: !now.uncertain },
+    { count: now.returned.count, words: `returned ${now.returned.count === 1 ? 'message' : 'messages'}`, more: now.returned.words, act: 'See why', to: '/returned', needs: false },
+    { count: failing, words: `${failing === 1 ? 'mailbox' : 'mailboxes'} in trouble`, more: failing ? list(now.failing.map((box) => `${box.owner}: ${box.problem ?? ''} ${box.failingSince ? since(box.failingSince) : ''}`)) : mailboxWords.value, act: failing ? 'See' : 'Look', to: '/mailboxes', needs: failing > 0 },
+  ].filter((row) => !row.hide);
+});
+const mailboxWords = computed(() => {
+  const boxes = today.value?.mailboxes ?? [];
+  const filling = boxes.filter((box) => box.state === 'filling');
+  if (filling.length) {
+    const taken = boxes.reduce((sum, box) => sum + box.taken, 0);
+    const all = boxes.reduce((sum, box) => sum + box.onServer, 0);
+    return `taking mail in: ${taken.toLocaleString('en-GB')} of ${all.toLocaleString('en-GB')}`;
+  }
+  return `${many(boxes.filter((box) => box.state === 'in step').length, 'mailbox', 'mailboxes')} in step`;
+});
+</script>
+
+<template>
+  <div class="screen">
+    <h1>{{ greeting }}</h1>
+    <p class="quiet">
+      {{ dayWords() }}.<template v-if="today"> {{ many(today.today.messages, 'message') }} so far today, {{ today.today.filedAlone }} of them filed without you.</template>
+    </p>
+    <Trouble :words="problem" :retry="load" class="mt-4" />
+    <div v-if="today" class="columns">
+      <section aria-labelledby="needs">
+        <h2 id="needs">Needs you</h2>
+        <ul class="needs-list">
+          <li v-for="row in needs" :key="row.to + row.words">
+            <span class="big figures" :class="{ needs: row.needs && row.count }">{{ row.count.toLocaleString('en-GB') }}</span>
+            <span
+              ><strong>{{ row.words }}</strong
+              ><br /><span class="quiet">{{ row.more }}</span></span
+            >
+            <router-link :to="row.to">{{ row.act }}</router-link>
+          </li>
+        </ul>
+        <h2 class="mt-6">Lately received</h2>
+        <div class="sheet latest">
+          <p v-if="!today.latest.length" class="quiet pa-3">No client mail yet. It appears here as the mailboxes are taken in.</p>
+          <button v-for="row in today.latest" :key="row.id" type="button" class="plain late" @click="opened = row.id">
+            <span class="quiet figures">{{ brief(row.at) === clock(row.at) ? clock(row.at) : brief(row.at) }}</span>
+            <span class="late-words">{{ row.words }}</span>
+            <FileTab :state="row.number ? 'logged' : 'none'" :label="row.number ?? undefined" />
+          </button>
+        </div>
+      </section>
+      <section aria-labelledby="out">
+        <h2 id="out">On its way out</h2>
+        <div class="sheet pa-3 way-out">
+          <p v-if="!today.mailings.length" class="quiet">No mailing is written or leaving. <router-link to="/mailings">Begin one</router-link></p>
+          <MailingProgress v-for="mailing in today.mailings" :key="mailing.id" :mailing="mailing" />
+        </div>
+        <h2 class="mt-5">Mail by day</h2>
+        <MailByDay :days="today.days" />
+      </section>
+    </div>
+    <MessageDialog v-model="opened" @changed="load" />
+  </div>
+</template>
+
+<style scoped>
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 28px;
+  margin-top: 18px;
+}
+h2 {
+  margin-bottom: 8px;
+}
+.needs-list {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+  border-top: 1px solid var(--strong);
+}
+.needs-list li {
+  display: grid;
+  grid-template-columns: 52px 1fr auto;
+  gap: 14px;
+  align-items: center;
+  padding: 8px 4px;
+  border-bottom: 1px solid var(--hairline);
+}
+.big {
+  font: 600 24px/1 var(--serif);
+  text-align: right;
+  color: var(--spruce);
+}
+.big.needs {
+  color: var(--brick);
+}
+.way-out > * + * {
+  margin-top: 12px;
+}
+.late {
+  display: grid;
+  grid-template-columns: 46px minmax(0, 1fr) auto;
+  gap: 10px;
+  width: 100%;
+  padding: 7px 12px;
+  align-items: end;
+  border-bottom: 1px solid var(--hairline);
+}
+.late:last-child {
+  border-bottom: 0;
+}
+.late:hover {
+  background: var(--page);
+}
+.late-words {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+@media (max-width: 1000px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
