@@ -58,7 +58,7 @@ function key(event: KeyboardEvent) {
         role="combobox"
         aria-controls="found-files"
         :aria-expanded="files.length > 0"
-        :aria-activedescendant="files[at] ? `found-${files[at].id}` : undefined"
+        :aria-activedescendant="files[at] ? `found-${files[at]?.id}` : undefined"
         aria-label="Number, title, client or person"
         placeholder="Number, title, client or person"
         @keydown="key"

@@ -10,7 +10,13 @@ const session = useSession();
 const router = useRouter();
 const { ago } = useTimes();
 const counts = computed(() => session.counts);
-const groups = computed(() => [
+interface RailLink {
+  to: string;
+  words: string;
+  count?: number | undefined;
+  needs?: boolean;
+}
+const groups = computed<{ name: string; links: RailLink[] }[]>(() => [
   {
     name: 'The day',
     links: [
@@ -37,7 +43,7 @@ const health = computed(() => {
   return { bold: many(boxes.inStep, 'mailbox', 'mailboxes'), rest: boxes.inStepAt ? `in step, ${ago(boxes.inStepAt)}` : 'in step' };
 });
 
-const count = () => void session.count().catch(() => undefined);
+const count = (): void => void session.count().catch(() => undefined);
 openLive();
 count();
 useLive(['sorting', 'mail', 'mailings', 'mailboxes', 'records'], count);

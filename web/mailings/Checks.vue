@@ -1,0 +1,171 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core';
+import { computed, ref } from 'vue';
+import { Checks, Preview } from '../../contract/index.ts';
+import { act, get, wordsOf } from '../api.ts';
+import KeyCap from '../parts/KeyCap.vue';
+import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
+import { many, size } from '../words.ts';
+import { useWorkshop } from './workshop.ts';
+
+/** The message as each client will read it, one after another, and what is missing in any of them. */
+const workshop = useWorkshop();
+const session = useSession();
+const checks = ref<Checks | null>(null);
+const preview = ref<Preview | null>(null);
+const at = ref(0);
+const plain = ref(false);
+const problem = ref('');
+const tested = ref('');
+const sending = ref(false);
+const id = computed(() => workshop.mailing?.id ?? 0);
+const missing = computed(() => [...new Map((checks.value?.missing ?? []).map((row) => [row.clientId, row])).values()]);
+
+async function load() {
+  try {
+    await workshop.save();
+    checks.value = await get(Checks, `/mailings/${id.value}/checks`);
+    await show(Math.min(at.value, Math.max(0, checks.value.order.length - 1)));
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+async function show(index: number) {
+  const clientId = checks.value?.order[index];
+  if (clientId === undefined) return;
+  at.value = index;
+  try {
+    const found = await get(Preview, `/mailings/${id.value}/preview`, { clientId });
+    if (at.value === index) preview.value = found;
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+const showClient = (clientId: number) => void show(checks.value?.order.indexOf(clientId) ?? 0);
+function takeOut(clientId: number) {
+  workshop.draft?.unticked.push(clientId);
+  void load();
+}
+async function test() {
+  if (!preview.value) return;
+  sending.value = true;
+  tested.value = '';
+  try {
+    await act('POST', `/mailings/${id.value}/test`, { clientId: preview.value.clientId });
+    tested.value = `A test copy is on its way to ${session.session?.staff.email}.`;
+  } catch (error) {
+    problem.value = wordsOf(error);
+  } finally {
+    sending.value = false;
+  }
+}
+void load();
+useEventListener(document, 'keydown', (event: KeyboardEvent) => {
+  if ((event.target as HTMLElement).closest('input, textarea, [contenteditable="true"]')) return;
+  if (event.key === 'ArrowRight') void show(Math.min(at.value + 1, (checks.value?.order.length ?? 1) - 1));
+  else if (event.key === 'ArrowLeft') void show(Math.max(at.value - 1, 0));
+});
+const frame = computed(() => (preview.value ? preview.value.html : ''));
+</script>
+
+<template>
+  <div class="checks">
+    <section class="sheet seen edge-sent" aria-label="Preview">
+      <Trouble :words="problem" :retry="load" class="ma-3" />
+      <template v-if="preview && checks">
+        <header>
+          <p><span class="quiet">From</span> {{ preview.from }}</p>
+          <p><span class="quiet">To</span> {{ preview.to }}</p>
+          <h2 class="mt-1">{{ preview.subject || '(no subject)' }}</h2>
+        </header>
+        <pre v-if="plain" class="text" tabindex="0">{{ preview.text }}</pre>
+        <iframe v-else class="frame" sandbox="" :srcdoc="frame" title="The message as this client will read it" tabindex="0" />
+      </template>
+      <p v-else-if="checks && !checks.order.length" class="quiet pa-5">Nobody would receive this yet. Choose recipients in step 1.</p>
+    </section>
+    <aside class="side">
+      <div v-if="checks && checks.order.length" class="turn">
+        <v-btn :disabled="at === 0" aria-label="The client before" @click="show(at - 1)"><KeyCap letter="←" /></v-btn>
+        <span class="figures" role="status">{{ at + 1 }} of {{ checks.order.length.toLocaleString('en-GB') }}</span>
+        <v-btn :disabled="at >= checks.order.length - 1" aria-label="The next client" @click="show(at + 1)"><KeyCap letter="→" /></v-btn>
+      </div>
+      <p v-if="preview" class="mt-2">
+        <strong>{{ preview.client }}</strong
+        ><br /><span class="quiet">{{ size(preview.size) }}, HTML and plain text</span><br />
+        <button type="button" class="link" @click="plain = !plain">{{ plain ? 'Show it with its looks' : 'Show the plain text' }}</button>
+      </p>
+      <h2 class="mt-5">What was found</h2>
+      <ul v-if="checks" class="found">
+        <li v-for="words in checks.problems" :key="words"><b class="needs">Settle</b> {{ words }}</li>
+        <li v-for="row in missing" :key="row.clientId">
+          <b class="needs">Settle</b> {{ row.label }} is missing for <button type="button" class="link" @click="showClient(row.clientId)">{{ row.client }}</button>
+          <button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
+        </li>
+        <li v-if="!checks.problems.length && !missing.length"><b class="good">Done</b> Nothing is missing in {{ many(checks.recipients, 'message') }}.</li>
+      </ul>
+      <h2 class="mt-5">Try it yourself</h2>
+      <p class="quiet mb-2">The message shown here, sent to you instead of the client.</p>
+      <v-btn :disabled="!preview" :loading="sending" @click="test">Send me a test copy</v-btn>
+      <p v-if="tested" class="mt-2" role="status"><b class="good">Done</b> {{ tested }}</p>
+    </aside>
+  </div>
+</template>
+
+<style scoped>
+.checks {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 290px;
+  gap: 20px;
+}
+.seen {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+header {
+  padding: 12px 18px;
+  border-bottom: 1px solid var(--hairline);
+  overflow-wrap: anywhere;
+}
+.frame {
+  flex: 1;
+  border: 0;
+  width: 100%;
+  background: #fff;
+}
+.text {
+  flex: 1;
+  overflow: auto;
+  margin: 0;
+  padding: 16px 20px;
+  white-space: pre-wrap;
+  font: 14px/1.5 var(--sans);
+}
+.side {
+  overflow: auto;
+}
+.turn {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+}
+.found {
+  list-style: none;
+  padding: 0;
+  margin: 8px 0;
+}
+.found li {
+  padding: 6px 0;
+  border-bottom: 1px solid var(--hairline);
+}
+.good {
+  color: var(--spruce);
+}
+@media (max-width: 1000px) {
+  .checks {
+    grid-template-columns: minmax(0, 1fr) 220px;
+  }
+}
+</style>

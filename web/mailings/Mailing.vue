@@ -1,0 +1,185 @@
+<script setup lang="ts">
+import { useEventListener, useIntervalFn } from '@vueuse/core';
+import { computed, onBeforeUnmount, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import { act, wordsOf } from '../api.ts';
+import { useLive } from '../live.ts';
+import Trouble from '../parts/Trouble.vue';
+import { many, useTimes } from '../words.ts';
+import Checks from './Checks.vue';
+import Leaving from './Leaving.vue';
+import Message from './Message.vue';
+import Recipients from './Recipients.vue';
+import Release from './Release.vue';
+import { useWorkshop } from './workshop.ts';
+
+const STEPS = [
+  { key: 'recipients', words: 'Recipients' },
+  { key: 'message', words: 'Message' },
+  { key: 'checks', words: 'Checks' },
+  { key: 'release', words: 'Release' },
+] as const;
+type StepKey = (typeof STEPS)[number]['key'];
+
+const route = useRoute();
+const router = useRouter();
+const workshop = useWorkshop();
+const { ago } = useTimes();
+const ticked = ref<number | null>(null);
+const asking = ref(false);
+const now = ref(0);
+useIntervalFn(() => now.value++, 20_000);
+
+const id = Number(route.params.id);
+const step = computed<StepKey>(() => (route.params.step as StepKey) || 'recipients');
+const at = computed(() => STEPS.findIndex((each) => each.key === step.value));
+const next = computed(() => STEPS[at.value + 1]);
+const saved = computed(() => {
+  void now.value;
+  if (workshop.dirty) return 'not saved yet';
+  return workshop.savedAt ? `saved ${ago(workshop.savedAt)}` : '';
+});
+
+void workshop.open(id);
+useLive(['mailings', 'mail'], () => void workshop.refresh());
+onBeforeUnmount(() => void workshop.save());
+useEventListener(window, 'beforeunload', (event) => {
+  if (workshop.dirty) event.preventDefault();
+});
+
+async function go(key: StepKey) {
+  await workshop.save();
+  await router.push(`/mailings/${id}/${key}`);
+}
+async function throwAway() {
+  try {
+    await act('DELETE', `/mailings/${id}`);
+    workshop.dirty = false;
+    await router.push('/mailings');
+  } catch (error) {
+    workshop.problem = wordsOf(error);
+    asking.value = false;
+  }
+}
+function caption(key: StepKey): string {
+  if (key === 'recipients') return ticked.value === null ? '' : many(ticked.value, 'client');
+  if (key === 'message') return 'words and fields';
+  if (key === 'checks') return workshop.mailing?.testedAt ? 'test copy sent' : 'as each will read it';
+  return 'let it go';
+}
+</script>
+
+<template>
+  <div class="screen screen-fixed">
+    <Trouble :words="workshop.problem" class="mb-2" :retry="workshop.stale ? () => workshop.open(id) : undefined" />
+    <template v-if="workshop.draft && workshop.mailing && workshop.mailing.id === id">
+      <header class="head">
+        <div class="name-block">
+          <p class="quiet">Mailing{{ workshop.isDraft ? `, ${saved}` : '' }}</p>
+          <input v-if="workshop.isDraft" v-model="workshop.draft.name" class="name" aria-label="Name of the mailing" maxlength="200" />
+          <h1 v-else>{{ workshop.mailing.name }}</h1>
+        </div>
+        <template v-if="workshop.isDraft">
+          <v-btn @click="asking = true">Throw away</v-btn>
+          <v-btn v-if="next" color="primary" variant="flat" @click="go(next.key)">Next: {{ next.words }}</v-btn>
+        </template>
+      </header>
+      <template v-if="workshop.isDraft">
+        <nav class="steps sheet" aria-label="Steps">
+          <button v-for="(each, index) in STEPS" :key="each.key" type="button" class="plain step" :class="{ on: each.key === step }" :aria-current="each.key === step ? 'step' : undefined" @click="go(each.key)">
+            <span class="number figures">{{ index + 1 }}</span>
+            <span
+              ><strong>{{ each.words }}</strong
+              ><br /><span class="quiet">{{ caption(each.key) }}</span></span
+            >
+          </button>
+        </nav>
+        <Recipients v-show="step === 'recipients'" class="part" @ticked="ticked = $event" />
+        <Message v-if="step === 'message'" class="part" />
+        <Checks v-if="step === 'checks'" class="part" />
+        <Release v-if="step === 'release'" class="part" @back="go('checks')" />
+      </template>
+      <Leaving v-else class="part" :mailing="workshop.mailing" />
+      <v-dialog v-model="asking" max-width="420" aria-label="Throw away">
+        <v-card class="pa-5">
+          <h2>Throw this mailing away?</h2>
+          <p class="mt-2">“{{ workshop.draft.name }}” has not been sent to anyone. Its words cannot be brought back.</p>
+          <div class="answers">
+            <v-btn @click="asking = false">Keep it</v-btn>
+            <v-btn color="error" variant="flat" @click="throwAway">Throw it away</v-btn>
+          </div>
+        </v-card>
+      </v-dialog>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  margin-bottom: 10px;
+}
+.name-block {
+  flex: 1;
+  min-width: 0;
+}
+.name {
+  width: 100%;
+  font: 600 26px/1.25 var(--serif);
+  border: 0;
+  border-bottom: 1px solid transparent;
+  background: none;
+  color: var(--ink);
+  text-overflow: ellipsis;
+}
+.name:hover,
+.name:focus {
+  border-bottom-color: var(--strong);
+}
+.steps {
+  display: grid;
+  grid-template-columns: repeat(4, 1fr);
+  margin-bottom: 14px;
+}
+.step {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 7px 14px;
+  border-right: 1px solid var(--hairline);
+  border-bottom: 3px solid transparent;
+}
+.step:last-child {
+  border-right: 0;
+}
+.step.on {
+  border-bottom-color: var(--spruce);
+}
+.number {
+  display: grid;
+  place-items: center;
+  flex: none;
+  width: 26px;
+  height: 26px;
+  border: 1px solid var(--strong);
+  border-radius: 50%;
+  font: 600 14px/1 var(--serif);
+}
+.on .number {
+  background: var(--spruce);
+  border-color: var(--spruce);
+  color: #fff;
+}
+.part {
+  flex: 1;
+  min-height: 0;
+}
+.answers {
+  display: flex;
+  justify-content: end;
+  gap: 8px;
+  margin-top: 18px;
+}
+</style>

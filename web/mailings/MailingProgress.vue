@@ -1,0 +1,59 @@
+<script setup lang="ts">
+import { computed } from 'vue';
+import type { MailingRow } from '../../contract/index.ts';
+import { many, useTimes } from '../words.ts';
+
+/** A mailing in two lines: how much has left, and what comes next. */
+const props = defineProps<{ mailing: MailingRow }>();
+const { full, ago } = useTimes();
+const count = computed(() => props.mailing.progress.byState);
+const left = computed(() => count.value.left + count.value.returned);
+const drafted = computed(() => props.mailing.state === 'draft');
+const words = computed(() => {
+  const { progress, state } = props.mailing;
+  const parts: string[] = [];
+  if (state === 'paused') parts.push('Paused');
+  if (state === 'finished') parts.push('All gone');
+  if (state === 'cancelled') parts.push('Cancelled');
+  if (progress.endsAt && state === 'leaving') parts.push(`Last one ${full(progress.endsAt)}`);
+  if (count.value.delayed) parts.push(`${count.value.delayed} tried again later`);
+  if (count.value.returned) parts.push(`${count.value.returned} returned`);
+  if (count.value.uncertain) parts.push(`${count.value.uncertain} uncertain`);
+  if (progress.total) parts.push(`${many(progress.answered, 'answer')} so far`);
+  return parts.join('. ');
+});
+</script>
+
+<template>
+  <div>
+    <p class="line">
+      <router-link :to="`/mailings/${mailing.id}`" class="name">{{ mailing.name }}</router-link>
+      <span class="figures">{{ drafted ? 'being written' : `${left} of ${mailing.progress.total} left` }}</span>
+    </p>
+    <v-progress-linear v-if="!drafted" class="bar" :model-value="mailing.progress.total ? (100 * left) / mailing.progress.total : 0" :aria-label="`${left} of ${mailing.progress.total} messages have left`" />
+    <p class="quiet">
+      <template v-if="drafted">Saved {{ ago(mailing.savedAt) }} by {{ mailing.owner }}. <router-link :to="`/mailings/${mailing.id}`">Go on</router-link></template>
+      <template v-else>{{ words }}</template>
+    </p>
+  </div>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+}
+.name {
+  font-weight: 700;
+  color: var(--ink);
+  text-decoration: none;
+}
+.name:hover {
+  text-decoration: underline;
+}
+.bar {
+  border: 1px solid var(--strong);
+  margin: 4px 0;
+}
+</style>

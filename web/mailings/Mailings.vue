@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { ref } from 'vue';
+import { useRouter } from 'vue-router';
+import { z } from 'zod';
+import { MailingRow } from '../../contract/index.ts';
+import { get, send, wordsOf } from '../api.ts';
+import { useLive } from '../live.ts';
+import Trouble from '../parts/Trouble.vue';
+import MailingProgress from './MailingProgress.vue';
+
+const LIMIT = 50;
+const router = useRouter();
+const mailings = ref<MailingRow[] | null>(null);
+const problem = ref('');
+const busy = ref(false);
+const more = ref(false);
+
+async function load() {
+  try {
+    const rows = await get(z.array(MailingRow), '/mailings', { limit: Math.min(200, Math.max(LIMIT, mailings.value?.length ?? 0)) });
+    mailings.value = rows;
+    more.value = rows.length >= LIMIT;
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+async function loadMore() {
+  const next = await get(z.array(MailingRow), '/mailings', { offset: mailings.value?.length ?? 0, limit: LIMIT });
+  mailings.value = [...(mailings.value ?? []), ...next];
+  more.value = next.length === LIMIT;
+}
+async function begin(copyOf: number | null) {
+  busy.value = true;
+  try {
+    const { id } = await send('POST', z.object({ id: z.number() }), '/mailings', { copyOf });
+    await router.push(`/mailings/${id}/recipients`);
+  } catch (error) {
+    problem.value = wordsOf(error);
+  } finally {
+    busy.value = false;
+  }
+}
+void load();
+useLive(['mailings'], () => void load());
+</script>
+
+<template>
+  <div class="screen">
+    <header class="head">
+      <div>
+        <h1>Mailings</h1>
+        <p class="quiet">One message to many clients, each their own copy from their own adviser.</p>
+      </div>
+      <v-btn color="primary" variant="flat" :loading="busy" @click="begin(null)">Begin a mailing</v-btn>
+    </header>
+    <Trouble :words="problem" :retry="load" class="mb-3" />
+    <ul class="sheet mailings">
+      <li v-for="mailing in mailings ?? []" :key="mailing.id">
+        <MailingProgress :mailing="mailing" />
+        <button type="button" class="link" @click="begin(mailing.id)">Copy</button>
+      </li>
+    </ul>
+    <p v-if="mailings && !mailings.length" class="quiet">No mailing yet. Begin one: choose who should have it, write it, look at it as each client will read it, and let it go.</p>
+    <v-btn v-if="more" class="mt-3" @click="loadMore">Show earlier ones</v-btn>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 16px;
+}
+.mailings {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+  max-width: 900px;
+}
+.mailings li {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 24px;
+  align-items: center;
+  padding: 12px 16px;
+  border-bottom: 1px solid var(--hairline);
+}
+.mailings li:last-child {
+  border-bottom: 0;
+}
+</style>

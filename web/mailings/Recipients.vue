@@ -1,0 +1,218 @@
+<script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core';
+import { computed, ref, watch } from 'vue';
+import { Recipients } from '../../contract/index.ts';
+import type { Criterion } from '../../core/selection/criteria.ts';
+import { send, wordsOf } from '../api.ts';
+import { useLive } from '../live.ts';
+import FileTab from '../parts/FileTab.vue';
+import Pager from '../parts/Pager.vue';
+import Trouble from '../parts/Trouble.vue';
+import CriterionLine from './CriterionLine.vue';
+import { useWorkshop } from './workshop.ts';
+
+const emit = defineEmits<{ ticked: [count: number] }>();
+const LIMIT = 100;
+const workshop = useWorkshop();
+const found = ref<Recipients | null>(null);
+const offset = ref(0);
+const problem = ref('');
+const counting = ref(false);
+const opened = ref<string | null>(null);
+
+const lines = computed(() => workshop.draft?.selection.all ?? []);
+let asked = 0;
+async function load() {
+  if (!workshop.draft) return;
+  const mine = ++asked;
+  counting.value = true;
+  try {
+    const { selection, unticked, fileChoice } = workshop.draft;
+    const answer = await send('POST', Recipients, '/selection/recipients', { selection, unticked, fileChoice, offset: offset.value, limit: LIMIT });
+    if (mine !== asked) return;
+    found.value = answer;
+    emit('ticked', answer.ticked);
+    problem.value = '';
+  } catch (error) {
+    if (mine === asked) problem.value = wordsOf(error);
+  } finally {
+    if (mine === asked) counting.value = false;
+  }
+}
+const soon = useDebounceFn(load, 180);
+watch(
+  () => [workshop.draft?.selection, workshop.draft?.fileChoice],
+  () => {
+    offset.value = 0;
+    void soon();
+  },
+  { deep: true },
+);
+watch(() => workshop.draft?.unticked, () => void soon(), { deep: true });
+void load();
+useLive(['records'], () => void load());
+
+const additions = computed<{ title: string; value: Criterion }[]>(() => {
+  const known = workshop.fields;
+  return [
+    { title: 'Status', value: { field: 'status', values: ['active'] } },
+    { title: 'Adviser', value: { field: 'adviser', values: [] } },
+    { title: 'Service', value: { field: 'service', values: [] } },
+    ...(known?.numbers ?? []).map((field) => ({ title: field.label, value: { field: 'number', fieldId: field.id, test: 'at least', value: 0 } as Criterion })),
+    ...(known?.interests[0] ? [{ title: 'Interest', value: { field: 'interest', interestId: known.interests[0].id, has: true } as Criterion }] : []),
+    { title: 'Has an email address', value: { field: 'email', has: true } },
+  ];
+});
+function add(criterion: Criterion) {
+  workshop.draft?.selection.all.push(structuredClone(criterion));
+}
+function tick(clientId: number, on: boolean) {
+  if (!workshop.draft) return;
+  const others = workshop.draft.unticked.filter((id) => id !== clientId);
+  workshop.draft.unticked = on ? others : [...others, clientId];
+}
+function move(to: number) {
+  offset.value = to;
+  void load();
+}
+const FILES = [
+  { value: 'general', title: 'their General file' },
+  { value: 'latest', title: 'their newest open file, else General' },
+];
+</script>
+
+<template>
+  <div v-if="workshop.draft" class="recipients">
+    <section class="who" aria-labelledby="who">
+      <p class="line">
+        <span><h2 id="who">Who should have this</h2></span><span class="quiet">Each line narrows the one above</span>
+      </p>
+      <div class="sheet">
+        <CriterionLine
+          v-for="(_, index) in lines"
+          :key="index"
+          v-model="lines[index]!"
+          :fields="workshop.fields"
+          :count="found?.counts[index] ?? null"
+          :of="found?.clients ?? 1"
+          @remove="lines.splice(index, 1)"
+        />
+        <v-menu>
+          <template #activator="{ props }">
+            <button v-bind="props" type="button" class="plain add">+ Narrow by…</button>
+          </template>
+          <v-list density="compact" border rounded="sm" elevation="0">
+            <v-list-item v-for="addition in additions" :key="addition.title" :title="addition.title" @click="add(addition.value)" />
+          </v-list>
+        </v-menu>
+      </div>
+      <v-select v-model="workshop.draft.fileChoice" :items="FILES" label="Each copy is logged on" class="mt-4" />
+      <h2 class="mt-5 mb-2">Left out, and why</h2>
+      <p v-if="found && !found.leftOut.length" class="quiet">Nobody is left out.</p>
+      <div v-for="group in found?.leftOut ?? []" :key="group.why" class="left-out">
+        <button type="button" class="plain line" :aria-expanded="opened === group.why" @click="opened = opened === group.why ? null : group.why">
+          <span><strong class="figures needs">{{ group.clients.length }}</strong> {{ group.why }}</span><span class="link">{{ opened === group.why ? 'hide' : 'who' }}</span>
+        </button>
+        <ul v-if="opened === group.why">
+          <li v-for="client in group.clients.slice(0, 200)" :key="client.id">
+            <router-link :to="`/clients/${client.id}`">{{ client.name }}</router-link> <span class="quiet">{{ client.detail }}</span>
+            <button v-if="group.why === 'taken out by hand'" type="button" class="link" @click="tick(client.id, true)">put back</button>
+          </li>
+        </ul>
+      </div>
+    </section>
+    <section class="sheet list" aria-labelledby="recipients">
+      <p class="line pa-3">
+        <span><h2 id="recipients">{{ found ? `${found.ticked.toLocaleString('en-GB')} ${found.ticked === 1 ? 'recipient' : 'recipients'}` : 'Counting …' }}</h2></span>
+        <span class="quiet" role="status">{{ counting && found ? 'counting …' : '' }}</span>
+      </p>
+      <Trouble :words="problem" :retry="load" class="ma-3" />
+      <div class="scroll" tabindex="0" role="region" aria-label="Recipients">
+        <table class="ledger-table">
+          <thead>
+            <tr>
+              <th scope="col"><span class="d-sr-only">In or out</span></th>
+              <th scope="col">Client</th>
+              <th scope="col">Greeting will read</th>
+              <th scope="col">To</th>
+              <th scope="col">From</th>
+              <th scope="col">Logged on</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="row in found?.rows ?? []" :key="row.clientId" :class="{ out: !row.ticked }">
+              <td><input type="checkbox" :checked="row.ticked" :aria-label="`${row.client} receives this`" @change="tick(row.clientId, ($event.target as HTMLInputElement).checked)" /></td>
+              <td>
+                <strong>{{ row.client }}</strong>
+              </td>
+              <td>
+                <span v-if="row.greeting">{{ row.greeting }}</span><strong v-else class="needs">(no first name)</strong>
+              </td>
+              <td class="quiet">{{ row.address }}</td>
+              <td>{{ row.from }}</td>
+              <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="found && !found.total" class="quiet pa-4">Nobody fits all of these lines. Take one away or widen it.</p>
+      </div>
+      <div class="px-3 pb-2"><Pager v-if="found && found.total > LIMIT" :offset="offset" :limit="LIMIT" :total="found.total" what="recipients" @move="move" /></div>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.recipients {
+  display: grid;
+  grid-template-columns: 400px minmax(0, 1fr);
+  gap: 18px;
+}
+.who,
+.scroll {
+  overflow: auto;
+  min-height: 0;
+}
+.list {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.line {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 12px;
+  width: 100%;
+}
+.who > .line {
+  margin-bottom: 8px;
+}
+.add {
+  padding: 9px 12px;
+  color: var(--spruce);
+  font-weight: 700;
+}
+.left-out {
+  border-bottom: 1px solid var(--hairline);
+  padding: 5px 0;
+}
+.left-out ul {
+  padding-left: 20px;
+  margin: 4px 0;
+}
+.left-out strong {
+  display: inline-block;
+  min-width: 30px;
+}
+.out {
+  color: var(--ink-soft);
+}
+.out strong {
+  text-decoration: line-through;
+}
+@media (max-width: 1100px) {
+  .recipients {
+    grid-template-columns: 320px minmax(0, 1fr);
+  }
+}
+</style>

@@ -1,0 +1,168 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue';
+import { Checks, Recipients } from '../../contract/index.ts';
+import { act, get, send, wordsOf } from '../api.ts';
+import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
+import { many } from '../words.ts';
+import { useWorkshop } from './workshop.ts';
+
+/** The last look: who gets it, from whom, on which file; then the confirmation. */
+defineEmits<{ back: [] }>();
+const SHOWN = 200;
+const workshop = useWorkshop();
+const session = useSession();
+const list = ref<Recipients | null>(null);
+const checks = ref<Checks | null>(null);
+const asking = ref(false);
+const busy = ref(false);
+const problem = ref('');
+const mayRelease = computed(() => session.session?.staff.role !== 'assistant');
+const stops = computed(() => [...(checks.value?.problems ?? []), ...(checks.value?.missing.length ? [`Something is missing in ${many(new Set(checks.value.missing.map((row) => row.clientId)).size, 'message')}.`] : [])]);
+const going = computed(() => list.value?.rows.filter((row) => row.ticked) ?? []);
+const bySender = computed(() => {
+  const counts = new Map<string, number>();
+  for (const row of going.value) counts.set(row.from, (counts.get(row.from) ?? 0) + 1);
+  return [...counts].map(([name, count]) => `${count} from ${name}`).join(', ');
+});
+
+async function load() {
+  if (!workshop.draft || !workshop.mailing) return;
+  try {
+    await workshop.save();
+    const { selection, unticked, fileChoice } = workshop.draft;
+    [list.value, checks.value] = await Promise.all([
+      send('POST', Recipients, '/selection/recipients', { selection, unticked, fileChoice, limit: SHOWN }),
+      get(Checks, `/mailings/${workshop.mailing.id}/checks`),
+    ]);
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+async function release() {
+  if (!list.value || !workshop.mailing) return;
+  busy.value = true;
+  try {
+    if (!(await workshop.save())) throw new Error('not saved');
+    await act('POST', `/mailings/${workshop.mailing.id}/release`, { version: workshop.version, recipients: list.value.ticked });
+    await workshop.open(workshop.mailing.id);
+  } catch (error) {
+    problem.value = wordsOf(error);
+    await load();
+    problem.value ||= wordsOf(error);
+  } finally {
+    busy.value = false;
+    asking.value = false;
+  }
+}
+void load();
+</script>
+
+<template>
+  <div class="release">
+    <Trouble :words="problem" class="mb-3" />
+    <template v-if="list && checks">
+      <section class="facts">
+        <h2>Before it goes</h2>
+        <dl>
+          <div>
+            <dt>Recipients</dt>
+            <dd class="figures">{{ list.ticked.toLocaleString('en-GB') }}</dd>
+          </div>
+          <div>
+            <dt>Sent by</dt>
+            <dd>{{ list.total <= SHOWN ? bySender : 'each client’s own adviser' }}</dd>
+          </div>
+          <div>
+            <dt>Logged on</dt>
+            <dd>{{ workshop.draft?.fileChoice === 'latest' ? 'newest open file, else General' : 'General file' }}</dd>
+          </div>
+          <div>
+            <dt>Left out</dt>
+            <dd class="figures">{{ list.leftOut.reduce((sum, group) => sum + group.clients.length, 0).toLocaleString('en-GB') }}</dd>
+          </div>
+          <div>
+            <dt>Test copy</dt>
+            <dd>{{ workshop.mailing?.testedAt ? 'sent' : 'not sent' }}</dd>
+          </div>
+        </dl>
+        <ul class="stops">
+          <li v-for="words in stops" :key="words"><b class="needs">Settle</b> {{ words }} <button type="button" class="link" @click="$emit('back')">See the checks</button></li>
+        </ul>
+        <p v-if="!mayRelease" class="quiet">An office manager or adviser releases mailings.</p>
+        <v-btn class="mt-4" color="primary" variant="flat" size="large" :disabled="stops.length > 0 || !mayRelease" @click="asking = true">Release {{ many(list.ticked, 'message') }}…</v-btn>
+      </section>
+    </template>
+    <v-dialog v-model="asking" max-width="620" scrollable aria-label="Release">
+      <v-card class="pa-5 ask">
+        <h2>Let {{ many(list?.ticked ?? 0, 'message') }} go?</h2>
+        <p class="mt-1">Each leaves at once, to that client alone. What has left cannot be called back; you can pause what is still waiting.</p>
+        <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
+          <table class="ledger-table">
+            <tbody>
+              <tr v-for="row in going" :key="row.clientId">
+                <td>
+                  <strong>{{ row.client }}</strong>
+                </td>
+                <td class="quiet">{{ row.address }}</td>
+                <td>{{ row.from }}</td>
+              </tr>
+            </tbody>
+          </table>
+          <p v-if="list && list.total > SHOWN" class="quiet pa-3">and {{ (list.ticked - going.length).toLocaleString('en-GB') }} more, as listed in step 1</p>
+        </div>
+        <div class="answers">
+          <v-btn @click="asking = false">Not yet</v-btn>
+          <v-btn color="primary" variant="flat" :loading="busy" @click="release">Let them go</v-btn>
+        </div>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>
+
+<style scoped>
+.release {
+  overflow: auto;
+}
+.facts {
+  max-width: 560px;
+}
+dl {
+  margin: 10px 0;
+}
+dl div {
+  display: flex;
+  justify-content: space-between;
+  gap: 20px;
+  padding: 6px 0;
+  border-bottom: 1px solid var(--hairline);
+}
+dt {
+  color: var(--ink-soft);
+}
+dd {
+  margin: 0;
+  font-weight: 600;
+  text-align: right;
+}
+.stops {
+  list-style: none;
+  padding: 0;
+}
+.ask {
+  max-height: 84vh;
+  display: flex;
+  flex-direction: column;
+}
+.scroll {
+  overflow: auto;
+  min-height: 80px;
+}
+.answers {
+  display: flex;
+  justify-content: end;
+  gap: 8px;
+  margin-top: 16px;
+}
+</style>
