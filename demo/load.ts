@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { addressKey } from '../core/address/address.ts';
-import type { Database } from '../server/database/database.ts';
+import { insertAll, type Database } from '../server/database/database.ts';
 import { beat } from '../server/database/pulse.ts';
 import { writeFirm } from '../server/database/settings.ts';
 import { hashPassword } from '../server/security/passwords.ts';
@@ -76,8 +76,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       { id: 3, label: 'Plan review', kind: 'date', unit: '', position: 3 },
     ]);
     const { clients } = register;
-    await trx.batchInsert(
-      'client',
+    await insertAll(trx, 'client',
       clients.map(({ id, name, kind, status, since, service, place, postal, greeting, adviserId }) => ({
         id,
         name,
@@ -91,28 +90,25 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
         adviser_id: adviserId,
       })),
     );
-    await trx.batchInsert('field_value', clients.map(({ id, holding }) => ({ client_id: id, field_id: 1, number_value: holding })));
-    await trx.batchInsert('field_value', clients.filter(({ woodland }) => woodland > 0).map(({ id, woodland }) => ({ client_id: id, field_id: 2, number_value: woodland })));
-    await trx.batchInsert('field_value', clients.map(({ id, review }) => ({ client_id: id, field_id: 3, date_value: review })));
-    await trx.batchInsert('client_interest', clients.flatMap(({ id, interestIds }) => interestIds.map((interestId) => ({ client_id: id, interest_id: interestId }))));
+    await insertAll(trx, 'field_value', clients.map(({ id, holding }) => ({ client_id: id, field_id: 1, number_value: holding })));
+    await insertAll(trx, 'field_value', clients.filter(({ woodland }) => woodland > 0).map(({ id, woodland }) => ({ client_id: id, field_id: 2, number_value: woodland })));
+    await insertAll(trx, 'field_value', clients.map(({ id, review }) => ({ client_id: id, field_id: 3, date_value: review })));
+    await insertAll(trx, 'client_interest', clients.flatMap(({ id, interestIds }) => interestIds.map((interestId) => ({ client_id: id, interest_id: interestId }))));
     const people = [...clients.flatMap((client) => client.people), ...register.thirdParties.map(({ person }) => person)];
-    await trx.batchInsert('person', people.map(({ id, firstName, lastName }) => ({ id, first_name: firstName, last_name: lastName })));
-    await trx.batchInsert(
-      'address',
+    await insertAll(trx, 'person', people.map(({ id, firstName, lastName }) => ({ id, first_name: firstName, last_name: lastName })));
+    await insertAll(trx, 'address',
       people.flatMap(({ id, addresses }) => addresses.map(({ email, current }, position) => ({ person_id: id, email, email_key: addressKey(email), current, position }))),
     );
-    await trx.batchInsert('client_person', [
+    await insertAll(trx, 'client_person', [
       ...clients.flatMap(({ id, people: own }) => own.map((person, position) => ({ client_id: id, person_id: person.id, role: person.role, position, writes: 1 }))),
       ...register.thirdParties.flatMap(({ person, clientIds }) => clientIds.map((clientId) => ({ client_id: clientId, person_id: person.id, role: person.role, position: 9, writes: 0 }))),
     ]);
-    await trx.batchInsert(
-      'file',
+    await insertAll(trx, 'file',
       clients.flatMap(({ id, adviserId, files }) =>
         files.map(({ id: fileId, number, title, general, opened, closed, stage }) => ({ id: fileId, number, title, client_id: id, adviser_id: adviserId, stage, general, opened, closed })),
       ),
     );
-    await trx.batchInsert(
-      'file_person',
+    await insertAll(trx, 'file_person',
       clients.flatMap(({ people: own, files }) => files.flatMap((file) => own.slice(0, 1).map((person) => ({ file_id: file.id, person_id: person.id, role: person.role })))),
     );
     if (register.optOuts.length) await trx('opt_out').insert(register.optOuts.map((email) => ({ email_key: email, at: new Date(), how: 'by telephone' })));

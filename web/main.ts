@@ -1,5 +1,6 @@
 import '@fontsource-variable/literata/wght.css';
 import '@fontsource-variable/atkinson-hyperlegible-next/wght.css';
+import './base.css';
 import 'vuetify/styles';
 import './style.css';
 import { createPinia } from 'pinia';

@@ -51,6 +51,6 @@ export const vuetify = createVuetify({
     VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },
     VCard: { rounded: 'sm', elevation: 0, border: true },
     VDialog: { maxWidth: 560 },
-    VProgressLinear: { height: 9, color: 'primary' },
+    VProgressLinear: { height: 9, color: 'primary', bgColor: COLOURS.rail, bgOpacity: 1 },
   },
 });

@@ -78,3 +78,15 @@ export async function transact<T>(db: Database, work: (trx: Transaction) => Prom
 export function isDuplicate(error: unknown): boolean {
   return (error as { errno?: number }).errno === 1062;
 }
+
+/** Inserts any number of rows, some hundred at a time. */
+export async function insertAll(db: Knex, table: string, rows: readonly Record<string, unknown>[], chunk = 300): Promise<void> {
+  for (let at = 0; at < rows.length; at += chunk) await db(table).insert(rows.slice(at, at + chunk));
+}
+
+/** An error for the log: what and where, without the values of a statement, which may be people's mail. */
+export function errorForLog(error: unknown): string {
+  const fault = error as { code?: string; sqlMessage?: string; stack?: string };
+  if (fault.sqlMessage) return `${fault.code}: ${fault.sqlMessage.slice(0, 200)}`;
+  return String(fault.stack ?? error).slice(0, 1500);
+}

@@ -2,7 +2,7 @@ import type { DocNode, Facts } from '../../core/merge/document.ts';
 import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
 import { returnKind, returnWords } from '../../core/delivery/report.ts';
 import { addressKey } from '../../core/address/address.ts';
-import { transact } from '../database/database.ts';
+import { errorForLog, transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { keepRaw, packRaw, readRaw } from '../database/raw.ts';
 import { connectionProblem, type MailboxRow } from '../mailbox/connection.ts';
@@ -55,7 +55,7 @@ export class DispatchWorker {
     const next = () => {
       this.round = this.work()
         .catch((error) => {
-          this.office.log.error({ error: String((error as Error).stack ?? error) }, 'dispatch failed');
+          this.office.log.error({ error: errorForLog(error) }, 'dispatch failed');
           return false;
         })
         .then((more) => {

@@ -1,4 +1,5 @@
 import { Router } from 'express';
+import { errorForLog } from '../database/database.ts';
 import { readPulse } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
 
@@ -20,7 +21,7 @@ export function eventsRoute(office: Office): Router {
       known = now;
       if (changed.length) for (const tell of listeners) tell(changed);
     } catch (error) {
-      office.log.warn({ error: String(error) }, 'the pulse could not be read');
+      office.log.warn({ error: errorForLog(error) }, 'the pulse could not be read');
     }
     if (listeners.size) timer = setTimeout(() => void look(), ROUND);
     else timer = null;

@@ -1,6 +1,7 @@
 import type { NextFunction, Request, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
+import { errorForLog } from '../database/database.ts';
 
 /** A refusal with a sentence for the person, and the field it is about. */
 export class Refusal extends Error {
@@ -30,7 +31,7 @@ export function problems(log: Logger) {
     } else if (error instanceof SyntaxError && 'body' in error) {
       res.status(400).json({ message: 'That cannot be read.', field: null });
     } else {
-      log.error({ path: req.path, error: String((error as Error)?.stack ?? error) }, 'request failed');
+      log.error({ path: req.path, error: errorForLog(error) }, 'request failed');
       res.status(500).json({ message: 'Something went wrong here. Nothing was lost; please try again.', field: null });
     }
   };

@@ -38,7 +38,8 @@ export function isLoopback(host: string): boolean {
 
 /** Says in words what went wrong with a mailbox's connection. */
 export function connectionProblem(error: unknown): string {
-  const fault = error as { authenticationFailed?: boolean; code?: string; responseText?: string; message?: string };
+  const fault = error as { authenticationFailed?: boolean; code?: string; responseText?: string; message?: string; sqlMessage?: string };
+  if (fault.sqlMessage) return 'The mail could not be kept in our database; it will be tried again.';
   if (fault.authenticationFailed) return 'The password was refused.';
   switch (fault.code) {
     case 'ECONNREFUSED':
@@ -60,6 +61,6 @@ export function connectionProblem(error: unknown): string {
     case 'ECONNRESET':
       return 'The connection to the mail server was lost.';
     default:
-      return fault.responseText || fault.message || 'The mailbox could not be read.';
+      return (fault.responseText || fault.message || 'The mailbox could not be read.').slice(0, 300);
   }
 }

@@ -7,7 +7,7 @@ import { filingMessage, outsideAddresses } from '../../core/filing/message.ts';
 import type { FilingMessage } from '../../core/filing/types.ts';
 import { readMessage, type ReadMessage } from '../../core/message/read.ts';
 import { snippet, writtenPart } from '../../core/message/written.ts';
-import { transact, type Transaction } from '../database/database.ts';
+import { insertAll, transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { hashOf, keepRaw, packRaw, type RawRow } from '../database/raw.ts';
 import { decideFor, redecideConversations, settled, type Decided, type Undecided } from '../filing/decide.ts';
@@ -141,7 +141,7 @@ export async function keepMessages(trx: Transaction, register: FilingRegister, p
       ...decided[index]?.columns,
       decided_at: now,
     }));
-    await trx.batchInsert('message', rows, 200);
+    await insertAll(trx, 'message', rows);
     const ids = await identified(trx, ordered);
     for (const [key, id] of ids) known.set(key, id);
     const idOf = (message: Prepared) => known.get(message.identity.toString('hex')) ?? 0;
@@ -180,10 +180,6 @@ function undecided(message: Prepared): Undecided {
     subjectHash: message.subjectHash,
     subject: message.read.subject,
   };
-}
-
-async function insertAll(trx: Transaction, table: string, rows: Record<string, unknown>[]): Promise<void> {
-  for (let at = 0; at < rows.length; at += 500) await trx(table).insert(rows.slice(at, at + 500)).onConflict().ignore();
 }
 
 async function identified(trx: Transaction, prepared: readonly Prepared[]): Promise<Map<string, number>> {

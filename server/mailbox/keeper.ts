@@ -1,3 +1,4 @@
+import { errorForLog } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
 import { connectionProblem, type MailboxRow } from './connection.ts';
@@ -30,7 +31,7 @@ export class MailboxKeeper {
   start(): void {
     const next = () => {
       this.round = this.claim()
-        .catch((error) => this.office.log.error({ error: String(error) }, 'mailboxes could not be claimed'))
+        .catch((error) => this.office.log.error({ error: errorForLog(error) }, 'mailboxes could not be claimed'))
         .then(() => {
           if (!this.stopped) this.timer = setTimeout(next, ROUND);
         });
@@ -87,7 +88,7 @@ export class MailboxKeeper {
     kept.failures = ranWell ? 1 : kept.failures + 1;
     kept.notBefore = Date.now() + (WAITS[Math.min(kept.failures, WAITS.length) - 1] ?? 2000);
     const problem = connectionProblem(error);
-    this.office.log.warn({ mailbox: mailbox.address, problem, error: String((error as Error).stack ?? error) }, 'mailbox failed');
+    this.office.log.warn({ mailbox: mailbox.address, problem, error: errorForLog(error) }, 'mailbox failed');
     // One lost connection mends itself; people are told of the second.
     if (kept.failures < 2 && (error as { authenticationFailed?: boolean }).authenticationFailed !== true) return;
     const { db } = this.office;

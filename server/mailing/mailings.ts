@@ -4,7 +4,7 @@ import { DispatchState, MailingDraft, type Checks, type DispatchPage, type Maili
 import { domainOf } from '../../core/address/address.ts';
 import { BUILT_IN_FIELDS } from '../../core/merge/document.ts';
 import { renderMessage } from '../../core/merge/render.ts';
-import { transact } from '../database/database.ts';
+import { insertAll, transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { noteAudit } from '../database/audit.ts';
 import { notFound, Refusal } from '../http/problems.ts';
@@ -282,7 +282,7 @@ export async function releaseMailing(office: Office, staff: StaffMember, id: num
         next_at: new Date(start + before * config.sendGap),
       };
     });
-    await trx.batchInsert('dispatch', rows, 500);
+    await insertAll(trx, 'dispatch', rows);
     await trx('mailing').where({ id }).update({ state: 'leaving', released_at: new Date(), released_by: staff.id });
     await noteAudit(trx, staff.id, 'released', 'mailing', id, null, { recipients: rows.length });
   });

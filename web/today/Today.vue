@@ -56,7 +56,7 @@ const mailboxWords = computed(() => {
   <div class="screen">
     <h1>{{ greeting }}</h1>
     <p class="quiet">
-      {{ dayWords() }}.<template v-if="today"> {{ many(today.today.messages, 'message') }} so far today, {{ today.today.filedAlone }} of them filed without you.</template>
+      {{ dayWords() }}. <template v-if="today">{{ many(today.today.messages, 'message') }} so far today, {{ today.today.filedAlone }} of them filed without you.</template>
     </p>
     <Trouble :words="problem" :retry="load" class="mt-4" />
     <div v-if="today" class="columns">

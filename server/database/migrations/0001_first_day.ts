@@ -350,10 +350,14 @@ const TABLES = [
   )`,
 ];
 
+const TOPICS = ['records', 'mail', 'sorting', 'mailings', 'mailboxes'];
+
 export async function up(knex: Knex): Promise<void> {
   for (const table of TABLES) {
     await knex.raw(`${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
   }
+  // The rows must be there from the start: intake waits its turn on one of them.
+  await knex('pulse').insert(TOPICS.map((topic) => ({ topic })));
 }
 
 /** Migrations only go forward: a wrong one is mended by the next. */
