@@ -86,7 +86,13 @@ export function makeRegister(seed: string, today: Date, clientCount = CLIENTS, f
   const random = seeded(`${seed} register`);
   const maker = new RegisterMaker(random, today.getUTCFullYear());
   const clients = [...maker.drawn()];
-  while (clients.length < clientCount) clients.push(maker.client(clients.length + 1));
+  const names = new Set(clients.map((client) => client.name));
+  while (clients.length < clientCount) {
+    const client = maker.client(clients.length + 1);
+    if (names.has(client.name)) continue;
+    names.add(client.name);
+    clients.push(client);
+  }
   maker.addFiles(clients, fileCount);
   const thirdParties = maker.thirdParties(clients);
   return { clients, thirdParties, optOuts: maker.optOuts(clients), correspondents: correspondents(clients, thirdParties, random) };
@@ -125,6 +131,7 @@ class RegisterMaker {
           person('Bryony', 'Farrant', 'Owner', 'bryony@farrantmill.example'),
         ]),
         place: 'Farrant Mill, Upper Tarn',
+        postal: ['Farrant Mill', 'Upper Tarn', 'Q7 2FM'],
         since: 2016,
         service: 'Annual retainer',
         holding: 64,

@@ -89,7 +89,7 @@ function move(offset: number) {
           <tr v-for="row in page?.rows ?? []" :key="row.id">
             <td>
               <router-link :to="`/clients/${row.id}`" class="client">{{ row.name }}</router-link>
-              <span v-if="row.status !== 'active'" class="quiet"> {{ row.status }}</span>
+              <span v-if="row.status !== 'active'" class="quiet status-word">{{ row.status }}</span>
             </td>
             <td class="quiet">{{ row.place }}</td>
             <td>{{ row.adviser }}</td>
@@ -124,6 +124,9 @@ function move(offset: number) {
   font-weight: 700;
   color: var(--ink);
   text-decoration: none;
+}
+.status-word {
+  margin-left: 8px;
 }
 .client:hover {
   text-decoration: underline;

@@ -101,7 +101,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         <li v-for="words in checks.problems" :key="words"><b class="needs">Settle</b> {{ words }}</li>
         <li v-for="row in missing" :key="row.clientId">
           <b class="needs">Settle</b> {{ row.label }} is missing for <button type="button" class="link" @click="showClient(row.clientId)">{{ row.client }}</button>
-          <button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
+          <span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
         </li>
         <li v-if="!checks.problems.length && !missing.length"><b class="good">Done</b> Nothing is missing in {{ many(checks.recipients, 'message') }}.</li>
       </ul>

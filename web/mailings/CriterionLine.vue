@@ -65,7 +65,7 @@ const HAS = [
 <style scoped>
 .criterion {
   display: grid;
-  grid-template-columns: 84px minmax(0, 1fr) 92px 18px;
+  grid-template-columns: 76px minmax(0, 1fr) 88px 16px;
   gap: 8px;
   align-items: center;
   padding: 6px 8px 6px 12px;
@@ -73,7 +73,7 @@ const HAS = [
 }
 .pair {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: 1.25fr 1fr;
   gap: 4px;
 }
 .left {
@@ -92,7 +92,10 @@ const HAS = [
   color: var(--ink-soft);
   line-height: 1;
 }
+.value :deep(.v-field) {
+  padding-inline-end: 4px;
+}
 .value :deep(.v-field__input) {
-  padding-inline: 8px;
+  padding-inline: 8px 0;
 }
 </style>

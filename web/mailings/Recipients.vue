@@ -134,7 +134,6 @@ const FILES = [
               <th scope="col"><span class="d-sr-only">In or out</span></th>
               <th scope="col">Client</th>
               <th scope="col">Greeting will read</th>
-              <th scope="col">To</th>
               <th scope="col">From</th>
               <th scope="col">Logged on</th>
             </tr>
@@ -143,12 +142,12 @@ const FILES = [
             <tr v-for="row in found?.rows ?? []" :key="row.clientId" :class="{ out: !row.ticked }">
               <td><input type="checkbox" :checked="row.ticked" :aria-label="`${row.client} receives this`" @change="tick(row.clientId, ($event.target as HTMLInputElement).checked)" /></td>
               <td>
-                <strong>{{ row.client }}</strong>
+                <strong>{{ row.client }}</strong
+                ><br /><span class="quiet">{{ row.address }}</span>
               </td>
               <td>
                 <span v-if="row.greeting">{{ row.greeting }}</span><strong v-else class="needs">(no first name)</strong>
               </td>
-              <td class="quiet">{{ row.address }}</td>
               <td>{{ row.from }}</td>
               <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
             </tr>
@@ -164,7 +163,7 @@ const FILES = [
 <style scoped>
 .recipients {
   display: grid;
-  grid-template-columns: 400px minmax(0, 1fr);
+  grid-template-columns: 440px minmax(0, 1fr);
   gap: 18px;
 }
 .who,

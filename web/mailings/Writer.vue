@@ -65,6 +65,9 @@ defineExpose({ editor });
   padding-left: 26px;
   margin-bottom: 12px;
 }
+.writer :deep(.body-text li p) {
+  margin: 0 0 4px;
+}
 .writer :deep(.ProseMirror-selectednode) {
   outline: 2px solid var(--indigo);
 }

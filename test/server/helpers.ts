@@ -1,0 +1,123 @@
+import { randomBytes } from 'node:crypto';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import pino from 'pino';
+import { loadRecords, makeWorld, pointMailboxes } from '../../demo/load.ts';
+import type { DemoRegister } from '../../demo/register.ts';
+import { World } from '../../outside/world.ts';
+import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
+import type { Config } from '../../server/config.ts';
+import { ensureDatabase, migrate, openDatabase, type Database } from '../../server/database/database.ts';
+import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { Office } from '../../server/office.ts';
+
+let mariadb: Promise<{ server: PrivateMariaDB; dir: string }> | null = null;
+let databases = 0;
+
+/** A fresh database on the tests' own MariaDB, started at the first call; or beside DATABASE_URL when that is set. */
+export async function freshDatabase(): Promise<{ url: string; db: Database }> {
+  const name = `test_${process.pid}_${++databases}`;
+  let url: string;
+  if (process.env.DATABASE_URL) {
+    const own = new URL(process.env.DATABASE_URL);
+    own.pathname = `/${name}`;
+    url = own.toString();
+  } else {
+    mariadb ??= (async () => {
+      const dir = mkdtempSync(join(tmpdir(), 'patient-clerk-test-'));
+      return { dir, server: await startMariaDB(dir) };
+    })();
+    url = (await mariadb).server.url(name);
+  }
+  await ensureDatabase(url);
+  const db = openDatabase(url);
+  await migrate(db);
+  return { url, db };
+}
+
+/** Stops the tests' MariaDB; called once at the very end. */
+export async function stopMariaDB(): Promise<void> {
+  if (!mariadb) return;
+  const { server, dir } = await mariadb;
+  await server.stop();
+  rmSync(dir, { recursive: true, force: true });
+  mariadb = null;
+}
+
+export interface TestFirm {
+  url: string;
+  db: Database;
+  office: Office;
+  config: Config;
+  world: World;
+  register: DemoRegister;
+  dir: string;
+  /** Brings every mailbox in step once. */
+  sync(): Promise<void>;
+  close(): Promise<void>;
+}
+
+export interface FirmOptions {
+  clients?: number;
+  files?: number;
+  conversationsPerClient?: number;
+  speed?: number;
+  answerShare?: number;
+  extensions?: readonly string[];
+  /** Changes the records before they are loaded. */
+  adjust?(register: DemoRegister): void;
+}
+
+/** A small demo firm in a fresh database, with its outside world in this process. */
+export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
+  const { url, db } = await freshDatabase();
+  const dir = mkdtempSync(join(tmpdir(), 'patient-clerk-world-'));
+  const register = await makeWorld(dir, {
+    seed: 'test',
+    now: new Date(),
+    clients: options.clients ?? 24,
+    files: options.files ?? 44,
+    conversationsPerClient: options.conversationsPerClient ?? 1,
+    answerShare: options.answerShare ?? 0,
+  });
+  options.adjust?.(register);
+  const key = randomBytes(32);
+  await loadRecords(db, register, key);
+  const world = await World.open({ dir, imapPort: 0, smtpPort: 0, speed: options.speed ?? 1, ...(options.extensions ? { extensions: options.extensions } : {}) });
+  await pointMailboxes(db, world.imapPort, world.smtpPort);
+  const config: Config = { databaseUrl: url, port: 0, key, workers: false, sendGap: 0, waitScale: 0.005, secureCookies: false, webDir: 'dist' };
+  const office = new Office(db, config, pino({ level: 'silent' }));
+  return {
+    url,
+    db,
+    office,
+    config,
+    world,
+    register,
+    dir,
+    sync: async () => {
+      for (const mailbox of await db('mailbox').select()) await new MailboxSync(office, mailbox).runOnce();
+    },
+    close: async () => {
+      await world.close();
+      await db.destroy();
+      rmSync(dir, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Waits until the condition holds, looking every 50 ms. @throws when it does not in time */
+export async function until(what: string, holds: () => Promise<boolean>, seconds = 20): Promise<void> {
+  const end = Date.now() + seconds * 1000;
+  while (!(await holds())) {
+    if (Date.now() > end) throw new Error(`waited ${seconds} s in vain until ${what}`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+}
+
+/** A plain raw message. */
+export function rawMessage(headers: Record<string, string>, text: string): Buffer {
+  const lines = Object.entries({ 'MIME-Version': '1.0', 'Content-Type': 'text/plain; charset=utf-8', ...headers }).map(([name, value]) => `${name}: ${value}`);
+  return Buffer.from(`${lines.join('\r\n')}\r\n\r\n${text.replace(/\r?\n/g, '\r\n')}\r\n`);
+}
