@@ -30,7 +30,7 @@ export function numberKey(number: string): string {
 
 /** Lets a separator of the pattern be any dash, slash, dot or blank, or be left out. */
 function loosen(pattern: string): string {
-  const separator = '[\\s\\u2010-\\u2015/.\\-]{0,2}';
+  const separator = '[\\s\\u2010-\\u2015/.\\-]{0,3}';
   const anchored = pattern.replace(/^\^|\$$/g, '').replace(/\\[-/.]|[-/](?![^[]*\])/g, separator);
   // Letters before digits without a separator in the pattern (K2024/01) may still be typed with a blank.
   return anchored.replace(/([A-Z]+)(?=\\d)/g, `$1[\\s\\-]?`);

@@ -102,8 +102,18 @@ export function plainText(html: string): string {
 function flatten(addresses: readonly Address[]): Mailbox[] {
   return addresses
     .flatMap((entry) => entry.group ?? [entry as Mailbox])
-    .map(({ name, address }) => ({ name: name.trim(), address: address.trim() }))
-    .filter(({ name, address }) => name || address);
+    .map(({ name, address }) => ({ name: name.trim(), address: bareAddress(address) }))
+    .filter(({ address }) => address);
+}
+
+/** An address without the comments and folding white space RFC 5322 lets stand within it (sections 3.2.2 and 4.4). */
+function bareAddress(address: string): string {
+  let bare = address;
+  for (let before = ''; before !== bare; ) {
+    before = bare;
+    bare = bare.replace(/\((?:[^()\\]|\\.)*\)/g, '');
+  }
+  return bare === address ? address.trim() : bare.replace(/\s+/g, '');
 }
 
 function bytesOf(content: ArrayBuffer | Uint8Array | string): Uint8Array {

@@ -1,0 +1,179 @@
+import { expect } from 'chai';
+import { until } from '../server/helpers.ts';
+import { accessible, openOffice, signIn, type BrowserOffice } from './office.ts';
+
+describe('the first working day, in the browser', function () {
+  this.timeout(120_000);
+  let office: BrowserOffice;
+  before(async () => {
+    office = await openOffice({ clients: 30, files: 70, speed: 400, answerShare: 1 });
+  });
+  after(() => office.close());
+
+  it('signs in, after a refusal that keeps what was typed', async () => {
+    const { page, address } = office;
+    await page.goto(`${address}/clients/1`);
+    await page.getByLabel('Email address').fill('maren.okell@quillhurst.example');
+    await page.getByLabel('Password').fill('wrong');
+    await accessible(page, 'sign-in');
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.getByRole('alert').getByText('do not go together').waitFor();
+    expect(await page.getByLabel('Email address').inputValue()).to.equal('maren.okell@quillhurst.example');
+    await page.getByLabel('Password').fill('open the gate');
+    await page.getByRole('button', { name: 'Sign in' }).click();
+    await page.getByRole('heading', { name: 'Cosmo & Bryony Farrant' }).waitFor();
+  });
+
+  it('takes the mailboxes in and says so', async () => {
+    const { page, address, firm } = office;
+    await page.goto(`${address}/mailboxes`);
+    await until('all five are in step', async () => (await page.getByText('In step', { exact: true }).count()) === 5, 40);
+    await accessible(page, 'mailboxes');
+    expect(Number((await firm.db('message').count('* as n').first())?.n)).to.be.greaterThan(100);
+  });
+
+  it('shows on Today what needs a person', async () => {
+    const { page, address, firm } = office;
+    await page.goto(address);
+    const waiting = Number((await firm.db('message').where({ state: 'suggested' }).count('* as n').first())?.n);
+    await page.locator('.needs-list li', { hasText: 'without a file' }).getByText(String(waiting), { exact: true }).waitFor();
+    await page.getByRole('img', { name: /Mail by day/ }).waitFor();
+    await accessible(page, 'Today');
+    await page.getByRole('link', { name: 'Sort them' }).click();
+    await page.getByRole('heading', { name: 'Sorting' }).waitFor();
+  });
+
+  it('sorts three messages by keyboard, undoes one, and files another to a file found by search', async () => {
+    const { page } = office;
+    const left = async () => Number(/(\d+) messages? ha/.exec((await page.locator('.head .quiet').first().textContent()) ?? '')?.[1]);
+    await page.getByRole('heading', { name: 'Where does it belong?' }).waitFor();
+    await accessible(page, 'Sorting');
+    const before = await left();
+    await page.keyboard.press('1');
+    await until('one is filed', async () => (await left()) === before - 1);
+    await page.keyboard.press('1');
+    await until('two are filed', async () => (await left()) === before - 2);
+    await page.keyboard.press('x');
+    await until('the third is set aside', async () => (await left()) === before - 3);
+    await page.getByText('Set aside as not client mail.').waitFor();
+    await page.keyboard.press('u');
+    await until('it is back', async () => (await left()) === before - 2);
+    await page.keyboard.press('f');
+    await page.getByRole('combobox', { name: 'Number, title, client or person' }).fill('River bank repair, Farrant');
+    await page.getByRole('option').first().waitFor();
+    await page.keyboard.press('Enter');
+    await until('it is filed', async () => (await left()) === before - 3);
+  });
+
+  it('shows the ledger, opens a message as it was, and its source', async () => {
+    const { page, address } = office;
+    await page.goto(`${address}/clients`);
+    await page.getByRole('textbox', { name: 'Name, place, person, address or file number' }).fill('Farrant');
+    await page.getByRole('link', { name: 'Cosmo & Bryony Farrant' }).click();
+    await page.getByRole('region', { name: 'Correspondence' }).locator('.entry').first().waitFor();
+    await accessible(page, 'client');
+    await page.locator('.entry').first().click();
+    await page.getByRole('heading', { name: 'Where it is filed' }).waitFor();
+    await page.getByRole('link', { name: 'Source (.eml)' }).waitFor();
+    await accessible(page, 'message');
+    await page.getByRole('button', { name: 'Close' }).click();
+  });
+
+  it('pages and sorts the register', async () => {
+    const { page, address } = office;
+    await page.goto(`${address}/clients`);
+    await page.getByText('1 to 30 of 30 clients').waitFor();
+    await page.getByRole('button', { name: 'Open files' }).click();
+    await page.getByRole('columnheader', { name: /Open files/ }).and(page.locator('[aria-sort="ascending"]')).waitFor();
+    await accessible(page, 'clients');
+    await page.getByRole('textbox', { name: 'Name, place, person, address or file number' }).fill('zzzz');
+    await page.getByText('Nobody fits.').waitFor();
+  });
+
+  it('makes a mailing, previews it for each, tests it, and releases it', async () => {
+    const { page, address, firm } = office;
+    await page.goto(`${address}/mailings`);
+    await accessible(page, 'mailings');
+    await page.getByRole('button', { name: 'Begin a mailing' }).click();
+    await page.getByLabel('Name of the mailing').fill('The gate');
+    await page.getByRole('heading', { name: /recipients$/ }).waitFor();
+    await page.getByRole('button', { name: '+ Narrow by…' }).click();
+    await page.getByText('Has an email address').click();
+    await page.getByRole('button', { name: '+ Narrow by…' }).click();
+    await page.getByText('Woodland area').click();
+    await page.getByRole('spinbutton', { name: 'Woodland area' }).fill('1');
+    await page.getByRole('checkbox', { name: 'Low Wray Commoners receives this' }).uncheck();
+    await page.getByText('taken out by hand').waitFor();
+    await accessible(page, 'recipients');
+    const heading = (await page.getByRole('heading', { name: /\d recipients?$/ }).textContent()) ?? '';
+    const recipients = Number(/\d+/.exec(heading)?.[0]);
+    await page.getByRole('button', { name: 'Next: Message' }).click();
+    await page.getByRole('textbox', { name: 'Subject' }).click();
+    await page.keyboard.type('The gate at ');
+    await page.locator('.v-select', { hasText: 'Fact' }).click();
+    await page.getByRole('option', { name: 'Place', exact: true }).click();
+    await page.getByLabel('Else say (when there is none)').fill('your place');
+    await page.getByRole('button', { name: 'Put it in' }).click();
+    await page.getByRole('textbox', { name: 'Message' }).locator('p').nth(1).click();
+    await page.keyboard.type('Please leave the gate as you find it. ');
+    await accessible(page, 'message step');
+    await page.getByRole('button', { name: 'Next: Checks' }).click();
+    await page.getByText(`1 of ${recipients}`).waitFor();
+    await page.getByText('Nothing is missing').waitFor();
+    const first = await page.locator('.side strong').first().textContent();
+    await page.getByRole('button', { name: 'The next client' }).click();
+    await page.getByText(`2 of ${recipients}`).waitFor();
+    await until('the next client is shown', async () => (await page.locator('.side strong').first().textContent()) !== first);
+    await page.frameLocator('iframe').getByText('Please leave the gate as you find it.').waitFor();
+    await page.getByRole('button', { name: 'Send me a test copy' }).click();
+    await page.getByText('A test copy is on its way').waitFor();
+    await accessible(page, 'checks');
+    await page.getByRole('button', { name: 'Next: Release' }).click();
+    await page.getByRole('button', { name: `Release ${recipients} messages…` }).click();
+    await accessible(page, 'release');
+    expect(await page.getByRole('region', { name: 'Who gets it' }).getByRole('row').count()).to.equal(recipients);
+    await page.getByRole('button', { name: 'Let them go' }).click();
+    await page.getByText(new RegExp(`${recipients} of ${recipients} left`)).waitFor({ timeout: 30_000 });
+    await accessible(page, 'progress');
+    expect(Number((await firm.db('dispatch').count('* as n').first())?.n)).to.equal(recipients);
+    const test = await firm.db('message_party').join('message', 'message.id', 'message_party.message_id').where({ role: 'to', email: 'maren.okell@quillhurst.example' }).where('subject', 'like', 'The gate at %').first('state');
+    expect(test?.state).to.equal('aside');
+  });
+
+  it('sees the answers land on the right files while it watches', async () => {
+    const { page, address, firm } = office;
+    await until('somebody has answered', async () => Boolean(await firm.db('dispatch').whereNotNull('answered_message_id').first()), 60);
+    const row = await firm.db('dispatch').whereNotNull('answered_message_id').first();
+    expect(await firm.db('filing').where({ message_id: row.answered_message_id }).pluck('file_id')).to.deep.equal([row.file_id]);
+    await page.getByText('answered', { exact: false }).first().waitFor();
+    await page.goto(`${address}/clients/${row.client_id}`);
+    const answer = page.locator('.entry.left', { hasText: 'Re: The gate at' }).first();
+    await answer.waitFor();
+    const silent = await firm.db('dispatch').whereNull('answered_message_id').where({ state: 'left' }).whereNotNull('logged_message_id').first();
+    if (!silent) return;
+    await page.goto(`${address}/clients/${silent.client_id}`);
+    await page.locator('.entry.right', { hasText: 'The gate at' }).first().waitFor();
+    const inbox = await firm.world.inbox(silent.to_address);
+    await firm.world.answerAs(silent.to_address, inbox[0]?.uid ?? 0, 'Watched and answered.');
+    // Without reloading: the screen is told.
+    await page.locator('.entry.left', { hasText: 'Watched and answered.' }).waitFor({ timeout: 10_000 });
+  });
+
+  it('signs out, and shows returned messages and unknown addresses of its own plainly', async () => {
+    const { page, address } = office;
+    await page.goto(`${address}/returned`);
+    await page.getByRole('heading', { name: 'Returned messages' }).waitFor();
+    await accessible(page, 'returned');
+    await page.goto(`${address}/no-such-screen`);
+    await page.getByText('There is nothing at this address').waitFor();
+    await page.keyboard.press('/');
+    await page.keyboard.type('brackenholt');
+    await page.getByRole('option', { name: /Brackenholt Estate/ }).first().waitFor();
+    await page.keyboard.press('Enter');
+    await page.getByRole('heading', { name: 'Brackenholt Estate' }).waitFor();
+    await page.getByRole('button', { name: /Maren Okell/ }).click();
+    await page.getByText('Sign out').click();
+    await page.getByRole('button', { name: 'Sign in' }).waitFor();
+    await signIn(office, 'petra.lund');
+  });
+});

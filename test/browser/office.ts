@@ -1,0 +1,56 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { AxeBuilder } from '@axe-core/playwright';
+import { expect } from 'chai';
+import { chromium, type BrowserContext, type Page } from 'playwright-core';
+import { DEMO_PASSWORD } from '../../demo/load.ts';
+import { startServer, type RunningServer } from '../../server/server.ts';
+import { openFirm, type FirmOptions, type TestFirm } from '../server/helpers.ts';
+
+/** A whole office: firm, outside world, server with its workers, and a browser signed in. */
+export interface BrowserOffice {
+  firm: TestFirm;
+  page: Page;
+  address: string;
+  close(): Promise<void>;
+}
+
+const FLAGS = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'];
+
+export async function openOffice(options: FirmOptions = {}): Promise<BrowserOffice> {
+  const firm = await openFirm(options);
+  const server: RunningServer = await startServer({ ...firm.config, workers: true }, 'silent');
+  const profile = mkdtempSync(join(tmpdir(), 'patient-clerk-browser-'));
+  const browser: BrowserContext = await chromium.launchPersistentContext(profile, { executablePath: '/usr/bin/chromium', headless: true, viewport: { width: 1280, height: 800 }, args: FLAGS });
+  browser.setDefaultTimeout(15_000);
+  const page = browser.pages()[0] ?? (await browser.newPage());
+  const address = `http://127.0.0.1:${server.port}`;
+  return {
+    firm,
+    page,
+    address,
+    close: async () => {
+      await browser.close();
+      rmSync(profile, { recursive: true, force: true });
+      await server.stop();
+      await firm.close();
+    },
+  };
+}
+
+export async function signIn({ page, address }: BrowserOffice, name = 'maren.okell'): Promise<void> {
+  await page.goto(`${address}/sign-in`);
+  await page.getByLabel('Email address').fill(`${name}@quillhurst.example`);
+  await page.getByLabel('Password').fill(DEMO_PASSWORD);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.getByRole('heading', { name: /^Good / }).waitFor();
+}
+
+/** axe finds nothing serious or critical on the page as it is. */
+export async function accessible(page: Page, what: string): Promise<void> {
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  const serious = violations.filter((violation) => ['serious', 'critical'].includes(violation.impact ?? ''));
+  const words = serious.map((violation) => `${violation.id}: ${violation.nodes.map((node) => `${node.target.join(' ')} ${node.any[0]?.message ?? ''}`).slice(0, 3).join(' | ')}`);
+  expect(words, `axe on ${what}`).to.deep.equal([]);
+}

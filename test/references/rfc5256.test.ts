@@ -1,0 +1,67 @@
+import { expect } from 'chai';
+import fc from 'fast-check';
+import { Conversations, messageIds, namedMessages } from '../../core/conversation/conversation.ts';
+import { baseSubject, subjectKey } from '../../core/conversation/subject.ts';
+
+describe('RFC 5256 section 2.1: base subject', () => {
+  const cases: [string, string, boolean][] = [
+    ['Re: Stock fencing quote', 'Stock fencing quote', true],
+    ['re[2]: the meadow', 'the meadow', true],
+    ['Fwd: Re: fw: FW: ride widening', 'ride widening', true],
+    ['[list] Re: [list] minutes', 'minutes', true],
+    ['minutes (fwd)', 'minutes', true],
+    ['[fwd: Re: minutes]', 'minutes', true],
+    ['  Plain \t words  ', 'Plain words', false],
+    ['[only a blob]', '[only a blob]', false],
+    ['Re: [a blob] Re: words', 'words', true],
+    ['regarding the wall', 'regarding the wall', false],
+    ['reply: nothing', 'reply: nothing', false],
+    ['Re:', '', true],
+  ];
+  for (const [subject, base, reply] of cases) {
+    it(`takes “${subject}” to “${base}”`, () => expect(baseSubject(subject)).to.deep.equal({ text: base, isReply: reply }));
+  }
+  it('knows the marks of other languages (common practice)', () => {
+    for (const mark of ['AW', 'WG', 'SV', 'VS', 'Antw', 'TR', 'RV']) expect(subjectKey(`${mark}: Die Wiese`)).to.equal('die wiese');
+  });
+  it('finds nothing more to take away the second time', () => {
+    const pieces = fc.array(fc.constantFrom('Re: ', 'Fwd:', '[x] ', 'word', ' ', '(fwd)', '[fwd: ', ']', 'Re', ':'), { maxLength: 8 }).map((parts) => parts.join(''));
+    fc.assert(
+      fc.property(pieces, (subject) => {
+        expect(baseSubject(baseSubject(subject).text).text).to.equal(baseSubject(subject).text);
+      }),
+    );
+  });
+});
+
+describe('RFC 5256 REFERENCES: which messages belong together', () => {
+  it('joins by References and In-Reply-To, also through a message nobody has', () => {
+    const all = new Conversations();
+    all.add({ messageId: 'a', inReplyTo: [], references: [] });
+    all.add({ messageId: 'd', inReplyTo: ['missing'], references: ['a', 'missing'] });
+    all.add({ messageId: 'e', inReplyTo: ['missing'], references: [] });
+    all.add({ messageId: 'other', inReplyTo: [], references: [] });
+    expect(all.together('a', 'd')).to.equal(true);
+    expect(all.together('a', 'e')).to.equal(true);
+    expect(all.together('a', 'other')).to.equal(false);
+  });
+
+  it('does not depend on the order of arrival', () => {
+    const id = fc.constantFrom('a', 'b', 'c', 'd', 'e', 'f', 'g');
+    const message = fc.record({ messageId: id, inReplyTo: fc.array(id, { maxLength: 1 }), references: fc.array(id, { maxLength: 3 }) });
+    fc.assert(
+      fc.property(fc.array(message, { maxLength: 8 }), fc.integer(), (messages, seed) => {
+        const one = new Conversations();
+        const two = new Conversations();
+        messages.forEach((each) => one.add(each));
+        [...messages].sort((a, b) => ((seed ^ a.messageId.charCodeAt(0)) % 7) - ((seed ^ b.messageId.charCodeAt(0)) % 7)).forEach((each) => two.add(each));
+        for (const a of 'abcdefg') for (const b of 'abcdefg') expect(one.together(a, b)).to.equal(two.together(a, b));
+      }),
+    );
+  });
+
+  it('names the nearest message first (RFC 5322 section 3.6.4)', () => {
+    expect(namedMessages({ messageId: 'x', inReplyTo: ['c'], references: ['a', 'b', 'c'] })).to.deep.equal(['c', 'b', 'a']);
+    expect(messageIds('Your message of Friday <a@b.example>\r\n <c @ d.example> (old)')).to.deep.equal(['a@b.example', 'c@d.example']);
+  });
+});
