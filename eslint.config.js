@@ -24,8 +24,14 @@ const pureCore = {
     'error',
     {
       patterns: [
-        { regex: '^\\.{1,2}/(.*/)?(contract|server|web|outside|demo|bench|scripts|test)/', message: 'core/ stands on nothing.' },
-        { regex: '^(node:|express|knex|vue|imapflow|nodemailer|pino)', message: 'core/ is pure: no I/O, no framework.' },
+        {
+          regex: '^\\.{1,2}/(.*/)?(contract|server|web|outside|demo|bench|scripts|test)/',
+          message: 'core/ stands on nothing.',
+        },
+        {
+          regex: '^(node:|express|knex|vue|imapflow|nodemailer|pino)',
+          message: 'core/ is pure: no I/O, no framework.',
+        },
       ],
     },
   ],
@@ -43,12 +49,25 @@ export default tseslint.config(
     languageOptions: { parserOptions: { parser: tseslint.parser } },
     rules: { 'vue/multi-word-component-names': 'off', 'vue/require-default-prop': 'off', 'no-undef': 'off' },
   },
-  { rules: { '@typescript-eslint/no-explicit-any': 'error', eqeqeq: 'error', 'no-console': 'error', '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_' }] } },
+  {
+    rules: {
+      '@typescript-eslint/no-explicit-any': 'error',
+      eqeqeq: 'error',
+      'no-console': 'error',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_' }],
+    },
+  },
   { files: ['core/**/*.ts'], rules: pureCore },
-  { files: ['contract/**/*.ts'], rules: forbid('server', 'web', 'outside', 'demo', 'bench', 'scripts', 'test') },
+  {
+    files: ['contract/**/*.ts'],
+    rules: forbid('server', 'web', 'outside', 'demo', 'bench', 'scripts', 'test'),
+  },
   { files: ['server/**/*.ts'], rules: forbid('web', 'outside', 'demo', 'bench', 'scripts', 'test') },
   { files: ['web/**/*.{ts,vue}'], rules: forbid('server', 'outside', 'demo', 'bench', 'scripts', 'test') },
   { files: ['outside/**/*.ts'], rules: forbid('server', 'web', 'demo', 'bench', 'scripts', 'test') },
-  { files: ['scripts/**', 'bench/**', 'outside/main.ts', 'server/main.ts', '*.js', '*.ts'], rules: { 'no-console': 'off' } },
+  {
+    files: ['scripts/**', 'bench/**', 'outside/main.ts', 'server/main.ts', '*.js', '*.ts'],
+    rules: { 'no-console': 'off' },
+  },
   { files: ['test/**/*.ts'], rules: { '@typescript-eslint/no-unused-expressions': 'off' } },
 );

@@ -7,7 +7,11 @@ export type MessageState = z.infer<typeof MessageState>;
 export const Evidence = z.object({ kind: z.string(), side: z.enum(['for', 'against']), words: z.string() });
 export type Evidence = z.infer<typeof Evidence>;
 
-export const Party = z.object({ role: z.enum(['from', 'to', 'cc', 'bcc']), name: z.string(), email: z.string() });
+export const Party = z.object({
+  role: z.enum(['from', 'to', 'cc', 'bcc']),
+  name: z.string(),
+  email: z.string(),
+});
 export type Party = z.infer<typeof Party>;
 
 export const Candidate = z.object({
@@ -17,9 +21,20 @@ export const Candidate = z.object({
 });
 export type Candidate = z.infer<typeof Candidate>;
 
-export const EnclosureInfo = z.object({ index: z.number(), filename: z.string(), mimeType: z.string(), size: z.number() });
+export const EnclosureInfo = z.object({
+  index: z.number(),
+  filename: z.string(),
+  mimeType: z.string(),
+  size: z.number(),
+});
 
-export const FilingStep = z.object({ id: z.number(), at: z.string(), by: z.string(), words: z.string(), undone: z.boolean() });
+export const FilingStep = z.object({
+  id: z.number(),
+  at: z.string(),
+  by: z.string(),
+  words: z.string(),
+  undone: z.boolean(),
+});
 
 /** One message, opened. */
 export const MessageView = z.object({
@@ -57,7 +72,9 @@ export const SortingRow = z.object({
   from: z.string(),
   subject: z.string(),
   direction: z.enum(['received', 'sent', 'internal']),
-  first: z.object({ number: z.string(), likelihood: z.enum(['nearly certain', 'likely', 'unsure']) }).nullable(),
+  first: z
+    .object({ number: z.string(), likelihood: z.enum(['nearly certain', 'likely', 'unsure']) })
+    .nullable(),
 });
 export type SortingRow = z.infer<typeof SortingRow>;
 

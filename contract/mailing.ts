@@ -19,7 +19,9 @@ export const CriterionSchema = z.discriminatedUnion('field', [
   z.object({ field: z.literal('email'), has: z.boolean() }),
 ]) satisfies z.ZodType<Criterion>;
 
-export const Selection = z.object({ all: z.array(CriterionSchema).max(20) }) satisfies z.ZodType<CoreSelection>;
+export const Selection = z.object({
+  all: z.array(CriterionSchema).max(20),
+}) satisfies z.ZodType<CoreSelection>;
 export type Selection = z.infer<typeof Selection>;
 
 export const DocNodeSchema: z.ZodType<DocNode> = z.lazy(() =>
@@ -27,7 +29,9 @@ export const DocNodeSchema: z.ZodType<DocNode> = z.lazy(() =>
     type: z.string().max(40),
     attrs: z.record(z.string(), z.unknown()).optional(),
     content: z.array(DocNodeSchema).max(2000).optional(),
-    marks: z.array(z.object({ type: z.string().max(40), attrs: z.record(z.string(), z.unknown()).optional() })).optional(),
+    marks: z
+      .array(z.object({ type: z.string().max(40), attrs: z.record(z.string(), z.unknown()).optional() }))
+      .optional(),
     text: z.string().max(20_000).optional(),
   }),
 );
@@ -49,7 +53,15 @@ export type MailingDraft = z.infer<typeof MailingDraft>;
 /** Saving names the version it was made from, so that two people never overwrite each other unseen. */
 export const MailingSave = MailingDraft.extend({ version: z.number().int() });
 
-export const DispatchState = z.enum(['waiting', 'leaving', 'left', 'delayed', 'returned', 'uncertain', 'cancelled']);
+export const DispatchState = z.enum([
+  'waiting',
+  'leaving',
+  'left',
+  'delayed',
+  'returned',
+  'uncertain',
+  'cancelled',
+]);
 export type DispatchState = z.infer<typeof DispatchState>;
 
 export const MailingProgress = z.object({
@@ -91,12 +103,23 @@ export const RecipientRow = z.object({
 export type RecipientRow = z.infer<typeof RecipientRow>;
 
 export const LeftOut = z.object({
-  why: z.enum(['no email address', 'opted out', 'email returned undelivered', 'same address as another recipient', 'nobody to send as', 'taken out by hand']),
+  why: z.enum([
+    'no email address',
+    'opted out',
+    'email returned undelivered',
+    'same address as another recipient',
+    'nobody to send as',
+    'taken out by hand',
+  ]),
   clients: z.array(z.object({ id: z.number(), name: z.string(), detail: z.string() })),
 });
 export type LeftOut = z.infer<typeof LeftOut>;
 
-export const RecipientsAsk = Page.extend({ selection: Selection, unticked: z.array(z.number().int()).default([]), fileChoice: FileChoice });
+export const RecipientsAsk = Page.extend({
+  selection: Selection,
+  unticked: z.array(z.number().int()).default([]),
+  fileChoice: FileChoice,
+});
 
 export const Recipients = z.object({
   /** How many are left after each line. */

@@ -32,7 +32,14 @@ export const ClientPerson = z.object({
   id: z.number(),
   name: z.string(),
   role: z.string(),
-  addresses: z.array(z.object({ email: z.string(), current: z.boolean(), returned: z.string().nullable(), optedOut: z.string().nullable() })),
+  addresses: z.array(
+    z.object({
+      email: z.string(),
+      current: z.boolean(),
+      returned: z.string().nullable(),
+      optedOut: z.string().nullable(),
+    }),
+  ),
 });
 
 export const ClientView = z.object({

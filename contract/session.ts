@@ -19,6 +19,12 @@ export const RailCounts = z.object({
   sorting: z.number(),
   clients: z.number(),
   mailings: z.number(),
-  mailboxes: z.object({ total: z.number(), inStep: z.number(), failing: z.number(), filling: z.number(), inStepAt: z.string().nullable() }),
+  mailboxes: z.object({
+    total: z.number(),
+    inStep: z.number(),
+    failing: z.number(),
+    filling: z.number(),
+    inStepAt: z.string().nullable(),
+  }),
 });
 export type RailCounts = z.infer<typeof RailCounts>;

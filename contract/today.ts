@@ -10,8 +10,25 @@ export const Today = z.object({
   mailboxes: z.array(MailboxStatus),
   today: z.object({ messages: z.number(), filedAlone: z.number() }),
   mailings: z.array(MailingRow),
-  days: z.array(z.object({ day: z.string(), received: z.number(), sent: z.number(), alone: z.number(), byHand: z.number() })),
-  latest: z.array(z.object({ id: z.number(), at: z.string(), words: z.string(), state: z.string(), number: z.string().nullable(), clientId: z.number().nullable() })),
+  days: z.array(
+    z.object({
+      day: z.string(),
+      received: z.number(),
+      sent: z.number(),
+      alone: z.number(),
+      byHand: z.number(),
+    }),
+  ),
+  latest: z.array(
+    z.object({
+      id: z.number(),
+      at: z.string(),
+      words: z.string(),
+      state: z.string(),
+      number: z.string().nullable(),
+      clientId: z.number().nullable(),
+    }),
+  ),
 });
 export type Today = z.infer<typeof Today>;
 

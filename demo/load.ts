@@ -30,7 +30,9 @@ export async function makeWorld(dir: string, options: DemoOptions): Promise<Demo
   if (existsSync(join(dir, 'world.json'))) return register;
   rmSync(dir, { recursive: true, force: true });
   mkdirSync(dir, { recursive: true });
-  const accounts = new Map(STAFF.map(({ email }) => [email, new Account(email, mailPassword(email), join(dir, 'accounts', email))]));
+  const accounts = new Map(
+    STAFF.map(({ email }) => [email, new Account(email, mailPassword(email), join(dir, 'accounts', email))]),
+  );
   await fillMailboxes(register, accounts, options.seed, options.now, options.conversationsPerClient);
   for (const account of accounts.values()) account.close();
   const settings: WorldSettings = {
@@ -76,7 +78,9 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       { id: 3, label: 'Plan review', kind: 'date', unit: '', position: 3 },
     ]);
     const { clients } = register;
-    await insertAll(trx, 'client',
+    await insertAll(
+      trx,
+      'client',
       clients.map(({ id, name, kind, status, since, service, place, postal, greeting, adviserId }) => ({
         id,
         name,
@@ -90,28 +94,102 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
         adviser_id: adviserId,
       })),
     );
-    await insertAll(trx, 'field_value', clients.map(({ id, holding }) => ({ client_id: id, field_id: 1, number_value: holding })));
-    await insertAll(trx, 'field_value', clients.filter(({ woodland }) => woodland > 0).map(({ id, woodland }) => ({ client_id: id, field_id: 2, number_value: woodland })));
-    await insertAll(trx, 'field_value', clients.map(({ id, review }) => ({ client_id: id, field_id: 3, date_value: review })));
-    await insertAll(trx, 'client_interest', clients.flatMap(({ id, interestIds }) => interestIds.map((interestId) => ({ client_id: id, interest_id: interestId }))));
-    const people = [...clients.flatMap((client) => client.people), ...register.thirdParties.map(({ person }) => person)];
-    await insertAll(trx, 'person', people.map(({ id, firstName, lastName }) => ({ id, first_name: firstName, last_name: lastName })));
-    await insertAll(trx, 'address',
-      people.flatMap(({ id, addresses }) => addresses.map(({ email, current }, position) => ({ person_id: id, email, email_key: addressKey(email), current, position }))),
+    await insertAll(
+      trx,
+      'field_value',
+      clients.map(({ id, holding }) => ({ client_id: id, field_id: 1, number_value: holding })),
     );
-    await insertAll(trx, 'client_person', [
-      ...clients.flatMap(({ id, people: own }) => own.map((person, position) => ({ client_id: id, person_id: person.id, role: person.role, position, writes: 1 }))),
-      ...register.thirdParties.flatMap(({ person, clientIds }) => clientIds.map((clientId) => ({ client_id: clientId, person_id: person.id, role: person.role, position: 9, writes: 0 }))),
-    ]);
-    await insertAll(trx, 'file',
-      clients.flatMap(({ id, adviserId, files }) =>
-        files.map(({ id: fileId, number, title, general, opened, closed, stage }) => ({ id: fileId, number, title, client_id: id, adviser_id: adviserId, stage, general, opened, closed })),
+    await insertAll(
+      trx,
+      'field_value',
+      clients
+        .filter(({ woodland }) => woodland > 0)
+        .map(({ id, woodland }) => ({ client_id: id, field_id: 2, number_value: woodland })),
+    );
+    await insertAll(
+      trx,
+      'field_value',
+      clients.map(({ id, review }) => ({ client_id: id, field_id: 3, date_value: review })),
+    );
+    await insertAll(
+      trx,
+      'client_interest',
+      clients.flatMap(({ id, interestIds }) =>
+        interestIds.map((interestId) => ({ client_id: id, interest_id: interestId })),
       ),
     );
-    await insertAll(trx, 'file_person',
-      clients.flatMap(({ people: own, files }) => files.flatMap((file) => own.slice(0, 1).map((person) => ({ file_id: file.id, person_id: person.id, role: person.role })))),
+    const people = [
+      ...clients.flatMap((client) => client.people),
+      ...register.thirdParties.map(({ person }) => person),
+    ];
+    await insertAll(
+      trx,
+      'person',
+      people.map(({ id, firstName, lastName }) => ({ id, first_name: firstName, last_name: lastName })),
     );
-    if (register.optOuts.length) await trx('opt_out').insert(register.optOuts.map((email) => ({ email_key: email, at: new Date(), how: 'by telephone' })));
+    await insertAll(
+      trx,
+      'address',
+      people.flatMap(({ id, addresses }) =>
+        addresses.map(({ email, current }, position) => ({
+          person_id: id,
+          email,
+          email_key: addressKey(email),
+          current,
+          position,
+        })),
+      ),
+    );
+    await insertAll(trx, 'client_person', [
+      ...clients.flatMap(({ id, people: own }) =>
+        own.map((person, position) => ({
+          client_id: id,
+          person_id: person.id,
+          role: person.role,
+          position,
+          writes: 1,
+        })),
+      ),
+      ...register.thirdParties.flatMap(({ person, clientIds }) =>
+        clientIds.map((clientId) => ({
+          client_id: clientId,
+          person_id: person.id,
+          role: person.role,
+          position: 9,
+          writes: 0,
+        })),
+      ),
+    ]);
+    await insertAll(
+      trx,
+      'file',
+      clients.flatMap(({ id, adviserId, files }) =>
+        files.map(({ id: fileId, number, title, general, opened, closed, stage }) => ({
+          id: fileId,
+          number,
+          title,
+          client_id: id,
+          adviser_id: adviserId,
+          stage,
+          general,
+          opened,
+          closed,
+        })),
+      ),
+    );
+    await insertAll(
+      trx,
+      'file_person',
+      clients.flatMap(({ people: own, files }) =>
+        files.flatMap((file) =>
+          own.slice(0, 1).map((person) => ({ file_id: file.id, person_id: person.id, role: person.role })),
+        ),
+      ),
+    );
+    if (register.optOuts.length)
+      await trx('opt_out').insert(
+        register.optOuts.map((email) => ({ email_key: email, at: new Date(), how: 'by telephone' })),
+      );
     await writeFirm(trx, FIRM);
     await halfWritten(trx);
     await beat(trx, 'records', 'mailings', 'mailboxes');
@@ -121,5 +199,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
 
 /** Points the demo mailboxes at the exchange, whose ports may differ from start to start. */
 export async function pointMailboxes(db: Database, imapPort: number, smtpPort: number): Promise<void> {
-  await db('mailbox').where({ imap_host: '127.0.0.1' }).update({ imap_port: imapPort, smtp_port: smtpPort, lease_owner: null, lease_until: null });
+  await db('mailbox')
+    .where({ imap_host: '127.0.0.1' })
+    .update({ imap_port: imapPort, smtp_port: smtpPort, lease_owner: null, lease_until: null });
 }

@@ -3,7 +3,15 @@ import { compose, deliveryReport, newMessageId } from '../outside/letters.ts';
 import { pick, seeded } from '../outside/random.ts';
 import type { Account } from '../outside/store.ts';
 import { CLOSINGS, GENERAL, LAST_NAMES, FIRST_NAMES, OPENINGS, placeName } from './names.ts';
-import { FIRM, STAFF, type DemoClient, type DemoFile, type DemoPerson, type DemoRegister, type DemoStaff } from './register.ts';
+import {
+  FIRM,
+  STAFF,
+  type DemoClient,
+  type DemoFile,
+  type DemoPerson,
+  type DemoRegister,
+  type DemoStaff,
+} from './register.ts';
 
 interface Letter {
   from: { name: string; address: string };
@@ -37,7 +45,8 @@ export async function fillMailboxes(
   writer.unsorted();
   const letters = writer.letters.sort((a, b) => a.at.getTime() - b.at.getTime());
   for (const letter of letters) await post(letter, accounts, now);
-  for (const { raw, to, at } of writer.reports) accounts.get(to)?.folder('INBOX')?.append(raw, ['\\Seen'], at);
+  for (const { raw, to, at } of writer.reports)
+    accounts.get(to)?.folder('INBOX')?.append(raw, ['\\Seen'], at);
   return letters.length + writer.reports.length;
 }
 
@@ -58,12 +67,22 @@ async function post(letter: Letter, accounts: ReadonlyMap<string, Account>, now:
   const seen = now.getTime() - letter.at.getTime() > 2 * DAY ? ['\\Seen'] : [];
   accounts.get(letter.from.address)?.folder('Sent')?.append(raw, ['\\Seen'], letter.at);
   for (const { address } of [...letter.to, ...(letter.cc ?? [])]) {
-    const received = Buffer.concat([Buffer.from(`Received: by exchange.outside.example for <${address}>; ${letter.at.toUTCString().replace('GMT', '+0000')}\r\n`), raw]);
+    const received = Buffer.concat([
+      Buffer.from(
+        `Received: by exchange.outside.example for <${address}>; ${letter.at.toUTCString().replace('GMT', '+0000')}\r\n`,
+      ),
+      raw,
+    ]);
     accounts.get(address)?.folder('INBOX')?.append(received, seen, letter.at);
   }
 }
 
-const FILLER = ['We will speak again when you are back.', 'There is no hurry with this.', 'I enclose what I have.', 'Do ring if that is easier.'];
+const FILLER = [
+  'We will speak again when you are back.',
+  'There is no hurry with this.',
+  'I enclose what I have.',
+  'Do ring if that is easier.',
+];
 
 class MailWriter {
   readonly letters: Letter[] = [];
@@ -89,7 +108,12 @@ class MailWriter {
     const date = new Date(this.now.getTime() - daysAgo * DAY);
     if (date.getUTCDay() === 0) date.setTime(date.getTime() - 2 * DAY);
     if (date.getUTCDay() === 6) date.setTime(date.getTime() - DAY);
-    date.setUTCHours(8 + Math.floor(this.random() * 9), Math.floor(this.random() * 60), Math.floor(this.random() * 60), 0);
+    date.setUTCHours(
+      8 + Math.floor(this.random() * 9),
+      Math.floor(this.random() * 60),
+      Math.floor(this.random() * 60),
+      0,
+    );
     return date.getTime() > this.now.getTime() - 3600_000 ? new Date(date.getTime() - DAY) : date;
   }
 
@@ -105,7 +129,10 @@ class MailWriter {
   private conversation(client: DemoClient, person: DemoPerson): void {
     const { random } = this;
     const open = client.files.filter((file) => !file.closed && !file.general);
-    const file = open.length && random() < 0.85 ? pick(random, open) : (client.files.find((each) => each.general) ?? null);
+    const file =
+      open.length && random() < 0.85
+        ? pick(random, open)
+        : (client.files.find((each) => each.general) ?? null);
     if (!file) return;
     const adviser = this.staff(client.adviserId);
     const sure = open.length === 0 || (open.length === 1 && file === open[0]);
@@ -117,7 +144,17 @@ class MailWriter {
     let ours = random() < 0.45;
     let previous: Letter | null = null;
     for (let step = 0; step < length && at.getTime() < this.now.getTime() - 2 * DAY; step++) {
-      const letter: Letter = this.letter(client, person, adviser, file, ours, step ? `Re: ${words}` : words, step ? '' : numbered, at, previous);
+      const letter: Letter = this.letter(
+        client,
+        person,
+        adviser,
+        file,
+        ours,
+        step ? `Re: ${words}` : words,
+        step ? '' : numbered,
+        at,
+        previous,
+      );
       this.letters.push(letter);
       previous = letter;
       ours = !ours;
@@ -141,7 +178,16 @@ class MailWriter {
     const outside = { name: `${person.firstName} ${person.lastName}`.trim(), address };
     const inside = { name: adviser.name, address: adviser.email };
     const petra = this.staff(5);
-    const quote = previous ? ['', `On ${previous.at.toUTCString().slice(0, 22)}, ${previous.from.name} wrote:`, ...previous.text.split('\n').slice(0, 14).map((line) => `> ${line}`)] : [];
+    const quote = previous
+      ? [
+          '',
+          `On ${previous.at.toUTCString().slice(0, 22)}, ${previous.from.name} wrote:`,
+          ...previous.text
+            .split('\n')
+            .slice(0, 14)
+            .map((line) => `> ${line}`),
+        ]
+      : [];
     const line = pick(random, file.matter.lines);
     const second = random() < 0.5 ? pick(random, file.matter.lines) : pick(random, FILLER);
     const body = [
@@ -171,22 +217,54 @@ class MailWriter {
 
   private attachments(file: DemoFile) {
     const { random } = this;
-    const photo = { filename: `${file.title.split(' ')[0]?.toLowerCase()}-${1 + Math.floor(random() * 9)}.png`, content: picture(random), contentType: 'image/png' };
-    const paper = { filename: `${file.number} measurements.csv`, content: measurements(random), contentType: 'text/csv' };
+    const photo = {
+      filename: `${file.title.split(' ')[0]?.toLowerCase()}-${1 + Math.floor(random() * 9)}.png`,
+      content: picture(random),
+      contentType: 'image/png',
+    };
+    const paper = {
+      filename: `${file.number} measurements.csv`,
+      content: measurements(random),
+      contentType: 'text/csv',
+    };
     return random() < 0.5 ? [photo] : random() < 0.7 ? [paper] : [photo, paper];
   }
 
   internalMail(): void {
-    const topics = ['Van keys', 'Diary for next week', 'Printer paper', 'Who is in on Friday', 'Cake in the kitchen', 'Leave in August', 'Rota for the telephones'];
+    const topics = [
+      'Van keys',
+      'Diary for next week',
+      'Printer paper',
+      'Who is in on Friday',
+      'Cake in the kitchen',
+      'Leave in August',
+      'Rota for the telephones',
+    ];
     for (let index = 0; index < 220; index++) {
       const from = pick(this.random, STAFF);
-      const to = pick(this.random, STAFF.filter((member) => member !== from));
+      const to = pick(
+        this.random,
+        STAFF.filter((member) => member !== from),
+      );
       const at = this.moment(1 + this.random() * MONTHS * 30);
-      this.plain(from, to, pick(this.random, topics), `${to.name.split(' ')[0]},\n\n${pick(this.random, FILLER)}\n\n${from.name.split(' ')[0]}`, at);
+      this.plain(
+        from,
+        to,
+        pick(this.random, topics),
+        `${to.name.split(' ')[0]},\n\n${pick(this.random, FILLER)}\n\n${from.name.split(' ')[0]}`,
+        at,
+      );
     }
   }
 
-  private plain(from: { name: string; email: string }, to: { name: string; email: string }, subject: string, text: string, at: Date, headers?: Record<string, string>): void {
+  private plain(
+    from: { name: string; email: string },
+    to: { name: string; email: string },
+    subject: string,
+    text: string,
+    at: Date,
+    headers?: Record<string, string>,
+  ): void {
     this.letters.push({
       from: { name: from.name, address: from.email },
       to: [{ name: to.name, address: to.email }],
@@ -200,8 +278,18 @@ class MailWriter {
   }
 
   circulars(): void {
-    const senders = ['Sallowshire Tree Nursery', 'The Hedge Post', 'Upland Implements', 'Meadow Seed Merchants'];
-    const subjects = ['Winter list now out', 'This month in hedges', 'Ex-demonstration flails', 'Seed mixtures for wet ground'];
+    const senders = [
+      'Sallowshire Tree Nursery',
+      'The Hedge Post',
+      'Upland Implements',
+      'Meadow Seed Merchants',
+    ];
+    const subjects = [
+      'Winter list now out',
+      'This month in hedges',
+      'Ex-demonstration flails',
+      'Seed mixtures for wet ground',
+    ];
     for (let index = 0; index < 260; index++) {
       const which = Math.floor(this.random() * senders.length);
       const host = `${(senders[which] ?? '').toLowerCase().replace(/[^a-z]/g, '')}.example`;
@@ -218,11 +306,29 @@ class MailWriter {
 
   /** A few of our own messages came back: to addresses that do not exist any more. */
   async returned(): Promise<void> {
-    const gone = this.letters.filter((letter) => STAFF.some((member) => member.email === letter.from.address) && letter.to[0]?.address.endsWith('.example'));
+    const gone = this.letters.filter(
+      (letter) =>
+        STAFF.some((member) => member.email === letter.from.address) &&
+        letter.to[0]?.address.endsWith('.example'),
+    );
     for (const letter of gone.slice(-400).filter((_, index) => index % 80 === 7)) {
-      const raw = await compose({ from: letter.from, to: letter.to, subject: letter.subject, text: letter.text, date: letter.at, messageId: letter.messageId });
+      const raw = await compose({
+        from: letter.from,
+        to: letter.to,
+        subject: letter.subject,
+        text: letter.text,
+        date: letter.at,
+        messageId: letter.messageId,
+      });
       const at = new Date(letter.at.getTime() + 4 * 60_000);
-      const report = await deliveryReport(raw, letter.to[0]?.address ?? '', '5.1.1', '550 5.1.1 no such user', this.random, at);
+      const report = await deliveryReport(
+        raw,
+        letter.to[0]?.address ?? '',
+        '5.1.1',
+        '550 5.1.1 no such user',
+        this.random,
+        at,
+      );
       this.reports.push({ raw: report, to: letter.from.address, at });
     }
   }
@@ -232,7 +338,11 @@ class MailWriter {
     const { random } = this;
     const [tobias, ines, rufus, petra] = [this.staff(2), this.staff(3), this.staff(4), this.staff(5)];
     const hours = (n: number) => new Date(this.now.getTime() - n * 3600_000);
-    const several = this.register.clients.filter((client) => client.files.filter((file) => !file.closed && !file.general).length > 1 && client.people[0]?.addresses.length);
+    const several = this.register.clients.filter(
+      (client) =>
+        client.files.filter((file) => !file.closed && !file.general).length > 1 &&
+        client.people[0]?.addresses.length,
+    );
     const person = (client: DemoClient | undefined) => ({
       name: `${client?.people[0]?.firstName ?? ''} ${client?.people[0]?.lastName ?? ''}`.trim(),
       email: client?.people[0]?.addresses[0]?.email ?? '',
@@ -256,21 +366,73 @@ class MailWriter {
       at,
       messageId: newMessageId('cosmo@farrantmill.example', random, at),
       parents: [],
-      attachments: [1, 2, 3, 4].map((n) => ({ filename: `culvert-${n}.png`, content: picture(random), contentType: 'image/png' })),
+      attachments: [1, 2, 3, 4].map((n) => ({
+        filename: `culvert-${n}.png`,
+        content: picture(random),
+        contentType: 'image/png',
+      })),
     });
     for (const [index, client] of several.slice(1, 5).entries()) {
-      this.plain(person(client), this.staff(client.adviserId), pick(random, ['A quick question', 'As discussed', 'When you have a moment', 'Tuesday']), `Good morning,\n\n${pick(random, GENERAL.lines)} ${pick(random, FILLER)}\n\n${person(client).name}`, hours(5 + index * 9));
+      this.plain(
+        person(client),
+        this.staff(client.adviserId),
+        pick(random, ['A quick question', 'As discussed', 'When you have a moment', 'Tuesday']),
+        `Good morning,\n\n${pick(random, GENERAL.lines)} ${pick(random, FILLER)}\n\n${person(client).name}`,
+        hours(5 + index * 9),
+      );
     }
-    this.plain({ name: 'Idris Pell', email: 'idris@pellhouse.example' }, rufus, 'Fwd: boundary letter', 'Rufus,\n\nThis came for the trust. What do we say?\n\nIdris', hours(20));
-    this.plain({ name: 'Tam Wexcombe', email: 'tam@wexcombecontracting.example' }, ines, 'Start date at the lower compartment', 'Ines,\n\nWe can start on the lower compartment on the fourth if the ground holds.\n\nTam', hours(26));
-    const numbers = several.slice(5, 9).map((client) => client.files.find((file) => !file.general && !file.closed)).filter((file) => file !== undefined);
+    this.plain(
+      { name: 'Idris Pell', email: 'idris@pellhouse.example' },
+      rufus,
+      'Fwd: boundary letter',
+      'Rufus,\n\nThis came for the trust. What do we say?\n\nIdris',
+      hours(20),
+    );
+    this.plain(
+      { name: 'Tam Wexcombe', email: 'tam@wexcombecontracting.example' },
+      ines,
+      'Start date at the lower compartment',
+      'Ines,\n\nWe can start on the lower compartment on the fourth if the ground holds.\n\nTam',
+      hours(26),
+    );
+    const numbers = several
+      .slice(5, 9)
+      .map((client) => client.files.find((file) => !file.general && !file.closed))
+      .filter((file) => file !== undefined);
     for (const [index, file] of numbers.entries()) {
       const name = `${pick(random, FIRST_NAMES)} ${pick(random, LAST_NAMES)}`;
-      this.plain({ name, email: `${name.toLowerCase().replace(' ', '.')}@${placeName(random(), random()).toLowerCase()}surveyors.example` }, pick(random, [ines, tobias]), `Your ref ${file.number}: ${pick(random, file.matter.subjects)}`, `Dear colleague,\n\n${pick(random, file.matter.lines)}\n\n${name}`, hours(2 + index * 7));
+      this.plain(
+        {
+          name,
+          email: `${name.toLowerCase().replace(' ', '.')}@${placeName(random(), random()).toLowerCase()}surveyors.example`,
+        },
+        pick(random, [ines, tobias]),
+        `Your ref ${file.number}: ${pick(random, file.matter.subjects)}`,
+        `Dear colleague,\n\n${pick(random, file.matter.lines)}\n\n${name}`,
+        hours(2 + index * 7),
+      );
     }
-    this.plain({ name: '', email: 'hello@tarnsideorchard.example' }, petra, 'Could you advise on an orchard?', 'Hello,\n\nWe have just bought two hectares of old orchard by the tarn. Do you advise on such things, and what would it cost?\n\nKit and Lowri', hours(19));
-    this.plain({ name: '', email: 'm.pell@postbox.example' }, rufus, 'my new address', 'Please use this one from now on.\n\nM', hours(31));
-    this.plain({ name: 'Yard office', email: 'yard@fellsidequarry.example' }, tobias, 'Walling stone', 'We have forty tonnes of walling stone put by as you asked.\n\nThe yard', hours(44));
+    this.plain(
+      { name: '', email: 'hello@tarnsideorchard.example' },
+      petra,
+      'Could you advise on an orchard?',
+      'Hello,\n\nWe have just bought two hectares of old orchard by the tarn. Do you advise on such things, and what would it cost?\n\nKit and Lowri',
+      hours(19),
+    );
+    this.plain(
+      { name: '', email: 'm.pell@postbox.example' },
+      rufus,
+      'my new address',
+      'Please use this one from now on.\n\nM',
+      hours(31),
+    );
+    this.plain(
+      { name: 'Yard office', email: 'yard@fellsidequarry.example' },
+      tobias,
+      'Walling stone',
+      'We have forty tonnes of walling stone put by as you asked.\n\nThe yard',
+      hours(44),
+    );
   }
 }
 
@@ -287,6 +449,9 @@ function picture(random: () => number): Buffer {
 
 /** A list of measurements as a spreadsheet would save it. */
 function measurements(random: () => number): Buffer {
-  const rows = Array.from({ length: 12 }, (_, index) => `Plot ${index + 1},${Math.round(random() * 400) / 10}`);
+  const rows = Array.from(
+    { length: 12 },
+    (_, index) => `Plot ${index + 1},${Math.round(random() * 400) / 10}`,
+  );
   return Buffer.from(['Place,Measured in metres', ...rows, ''].join('\r\n'));
 }

@@ -8,7 +8,10 @@ import type { Selection } from '../core/selection/criteria.ts';
 
 const text = (words: string): DocNode => ({ type: 'text', text: words });
 const bold = (words: string): DocNode => ({ type: 'text', text: words, marks: [{ type: 'bold' }] });
-const field = (key: string, fallback = ''): DocNode => ({ type: 'mergeField', attrs: { field: key, fallback } });
+const field = (key: string, fallback = ''): DocNode => ({
+  type: 'mergeField',
+  attrs: { field: key, fallback },
+});
 const paragraph = (...content: DocNode[]): DocNode => ({ type: 'paragraph', content });
 const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
 
@@ -41,10 +44,24 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       body: JSON.stringify(
         doc(
           paragraph(text('Dear '), field('greeting'), text(',')),
-          paragraph(text('The leaves are down and the ground is wet, so this is the season of plans rather than of work. Before Christmas we should like to agree with you what the coming year holds at '), field('client.place', 'your place'), text('.')),
-          paragraph(text('Please tell me which week would suit for a visit. If something cannot wait, ring me.')),
+          paragraph(
+            text(
+              'The leaves are down and the ground is wet, so this is the season of plans rather than of work. Before Christmas we should like to agree with you what the coming year holds at ',
+            ),
+            field('client.place', 'your place'),
+            text('.'),
+          ),
+          paragraph(
+            text('Please tell me which week would suit for a visit. If something cannot wait, ring me.'),
+          ),
           paragraph(text('With kind regards')),
-          paragraph(field('adviser.name'), { type: 'hardBreak' }, field('firm.name'), { type: 'hardBreak' }, field('adviser.phone')),
+          paragraph(
+            field('adviser.name'),
+            { type: 'hardBreak' },
+            field('firm.name'),
+            { type: 'hardBreak' },
+            field('adviser.phone'),
+          ),
         ),
       ),
     },
@@ -57,11 +74,23 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       body: JSON.stringify(
         doc(
           paragraph(text('Dear '), field('greeting'), text(',')),
-          paragraph(text('The woodland grant window closes on '), bold('12 December'), text('. Our records show '), field('field:2', 'some'), text(' of woodland at '), field('client.place', 'your place'), text(', which would qualify.')),
+          paragraph(
+            text('The woodland grant window closes on '),
+            bold('12 December'),
+            text('. Our records show '),
+            field('field:2', 'some'),
+            text(' of woodland at '),
+            field('client.place', 'your place'),
+            text(', which would qualify.'),
+          ),
           paragraph(text('If you want to put in for it, we need three things from you:')),
           {
             type: 'bulletList',
-            content: ['the map of the wood with this year’s thinning marked', 'your holding number', 'a word on who will do the work'].map((words) => ({
+            content: [
+              'the map of the wood with this year’s thinning marked',
+              'your holding number',
+              'a word on who will do the work',
+            ].map((words) => ({
               type: 'listItem',
               content: [paragraph(text(words))],
             })),
@@ -74,11 +103,28 @@ export async function halfWritten(trx: Transaction): Promise<void> {
 
 /** Lets the autumn letter go, as Maren would have done just before the demo starts. */
 export async function releaseAutumnLetter(db: Database, key: Buffer): Promise<void> {
-  const config: Config = { databaseUrl: '', port: 0, key, workers: false, sendGap: 4000, waitScale: 1, secureCookies: false, webDir: '' };
+  const config: Config = {
+    databaseUrl: '',
+    port: 0,
+    key,
+    workers: false,
+    sendGap: 4000,
+    waitScale: 1,
+    secureCookies: false,
+    webDir: '',
+  };
   const office = new Office(db, config, pino({ level: 'silent' }));
   const recipients = await checkMailing(db, 1);
   // Recipients whose greeting is missing are left for her to settle by hand.
   const gaps = [...new Set(recipients.missing.map((row) => row.clientId))];
-  await db('mailing').where({ id: 1 }).update({ unticked: JSON.stringify(gaps) });
-  await releaseMailing(office, { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', role: 'manager' }, 1, 1, recipients.order.length - gaps.length);
+  await db('mailing')
+    .where({ id: 1 })
+    .update({ unticked: JSON.stringify(gaps) });
+  await releaseMailing(
+    office,
+    { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', role: 'manager' },
+    1,
+    1,
+    recipients.order.length - gaps.length,
+  );
 }

@@ -13,8 +13,12 @@ export const LAST_NAMES = (
   'Winterscale Wraymire Yarlside'
 ).split(' ');
 
-const PLACE_STARTS = 'Alder Ashen Birk Bracken Brock Crow Dove Ellers Fern Gorse Hare Hazel Heron Kelp Lark Linn Moss Oxen Pike Quern Raven Rowan Sallow Sedge Thorn Whin Wether Yew'.split(' ');
-const PLACE_ENDS = 'beck bank dale fold garth gill ham holt how hurst ley mere rigg side stead thwaite ton wick'.split(' ');
+const PLACE_STARTS =
+  'Alder Ashen Birk Bracken Brock Crow Dove Ellers Fern Gorse Hare Hazel Heron Kelp Lark Linn Moss Oxen Pike Quern Raven Rowan Sallow Sedge Thorn Whin Wether Yew'.split(
+    ' ',
+  );
+const PLACE_ENDS =
+  'beck bank dale fold garth gill ham holt how hurst ley mere rigg side stead thwaite ton wick'.split(' ');
 
 /** A made-up place name, by two numbers in [0, 1). */
 export function placeName(a: number, b: number): string {
@@ -33,7 +37,12 @@ export interface Matter {
 export const MATTERS: Matter[] = [
   {
     title: 'River bank repair',
-    subjects: ['The slipped bank', 'Willow spiling below the bridge', 'When the digger can come', 'Stone for the toe of the bank'],
+    subjects: [
+      'The slipped bank',
+      'Willow spiling below the bridge',
+      'When the digger can come',
+      'Stone for the toe of the bank',
+    ],
     lines: [
       'The bank has gone back another half metre since the rain.',
       'The contractor can start once the river has dropped.',
@@ -115,7 +124,13 @@ export const MATTERS: Matter[] = [
 
 export const GENERAL: Matter = {
   title: 'General correspondence',
-  subjects: ['A date for the yearly visit', 'Your newsletter', 'Change of telephone', 'A question', 'Thank you'],
+  subjects: [
+    'A date for the yearly visit',
+    'Your newsletter',
+    'Change of telephone',
+    'A question',
+    'Thank you',
+  ],
   lines: [
     'Could you let me know which day suits for the yearly visit?',
     'We have a new telephone in the kitchen and the old one is gone.',
@@ -124,5 +139,11 @@ export const GENERAL: Matter = {
   ],
 };
 
-export const OPENINGS = ['I hope this finds you well.', 'Just a short word.', 'Thank you for your last.', 'Following our talk,', ''];
+export const OPENINGS = [
+  'I hope this finds you well.',
+  'Just a short word.',
+  'Thank you for your last.',
+  'Following our talk,',
+  '',
+];
 export const CLOSINGS = ['Kind regards', 'With best wishes', 'Many thanks', 'Best'];

@@ -8,7 +8,8 @@ export const FIRM = {
   domains: ['quillhurst.example'],
   fileNumberPattern: 'QL-\\d{5}',
   zone: 'Europe/London',
-  notice: 'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',
+  notice:
+    'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',
 };
 export const FIRM_DOMAIN = 'quillhurst.example';
 
@@ -23,11 +24,46 @@ export interface DemoStaff {
 
 /** Telephone numbers from the range kept for drama, 01632 960000 to 960999. */
 export const STAFF: DemoStaff[] = [
-  { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', phone: '01632 960011', title: 'Office manager', role: 'manager' },
-  { id: 2, name: 'Tobias Fenn', email: 'tobias.fenn@quillhurst.example', phone: '01632 960012', title: 'Rivers and meadows', role: 'adviser' },
-  { id: 3, name: 'Ines Calder', email: 'ines.calder@quillhurst.example', phone: '01632 960013', title: 'Woodland', role: 'adviser' },
-  { id: 4, name: 'Rufus Adair', email: 'rufus.adair@quillhurst.example', phone: '01632 960014', title: 'Farms and tenancies', role: 'adviser' },
-  { id: 5, name: 'Petra Lund', email: 'petra.lund@quillhurst.example', phone: '01632 960015', title: 'Assistant', role: 'assistant' },
+  {
+    id: 1,
+    name: 'Maren Okell',
+    email: 'maren.okell@quillhurst.example',
+    phone: '01632 960011',
+    title: 'Office manager',
+    role: 'manager',
+  },
+  {
+    id: 2,
+    name: 'Tobias Fenn',
+    email: 'tobias.fenn@quillhurst.example',
+    phone: '01632 960012',
+    title: 'Rivers and meadows',
+    role: 'adviser',
+  },
+  {
+    id: 3,
+    name: 'Ines Calder',
+    email: 'ines.calder@quillhurst.example',
+    phone: '01632 960013',
+    title: 'Woodland',
+    role: 'adviser',
+  },
+  {
+    id: 4,
+    name: 'Rufus Adair',
+    email: 'rufus.adair@quillhurst.example',
+    phone: '01632 960014',
+    title: 'Farms and tenancies',
+    role: 'adviser',
+  },
+  {
+    id: 5,
+    name: 'Petra Lund',
+    email: 'petra.lund@quillhurst.example',
+    phone: '01632 960015',
+    title: 'Assistant',
+    role: 'assistant',
+  },
 ];
 
 export interface DemoPerson {
@@ -82,7 +118,12 @@ const CLIENTS = 212;
 const FILES = 388;
 
 /** Makes the firm's records; the same seed and day give the same records. */
-export function makeRegister(seed: string, today: Date, clientCount = CLIENTS, fileCount = FILES): DemoRegister {
+export function makeRegister(
+  seed: string,
+  today: Date,
+  clientCount = CLIENTS,
+  fileCount = FILES,
+): DemoRegister {
   const random = seeded(`${seed} register`);
   const maker = new RegisterMaker(random, today.getUTCFullYear());
   const clients = [...maker.drawn()];
@@ -95,7 +136,12 @@ export function makeRegister(seed: string, today: Date, clientCount = CLIENTS, f
   }
   maker.addFiles(clients, fileCount);
   const thirdParties = maker.thirdParties(clients);
-  return { clients, thirdParties, optOuts: maker.optOuts(clients), correspondents: correspondents(clients, thirdParties, random) };
+  return {
+    clients,
+    thirdParties,
+    optOuts: maker.optOuts(clients),
+    correspondents: correspondents(clients, thirdParties, random),
+  };
 }
 
 class RegisterMaker {
@@ -117,7 +163,14 @@ class RegisterMaker {
       role,
       addresses: emails.map((email, index) => ({ email, current: index === 0 })),
     });
-    const shell = (id: number, name: string, kind: DemoClient['kind'], adviserId: number, woodland: number, people: DemoPerson[]): DemoClient => ({
+    const shell = (
+      id: number,
+      name: string,
+      kind: DemoClient['kind'],
+      adviserId: number,
+      woodland: number,
+      people: DemoPerson[],
+    ): DemoClient => ({
       ...this.shell(id, name, kind),
       status: 'active',
       adviserId,
@@ -136,15 +189,29 @@ class RegisterMaker {
         service: 'Annual retainer',
         holding: 64,
       },
-      shell(2, 'Brackenholt Estate', 'estate', 3, 212.4, [person('Hal', 'Orrin', 'Land agent', 'office@brackenholt.example')]),
-      shell(3, 'Odile Hartsmere', 'person', 2, 14.2, [person('Odile', 'Hartsmere', 'Owner', 'odile.hartsmere@postbox.example')]),
-      shell(4, 'Pell Family Trust', 'trust', 4, 38.9, [person('Idris', 'Pell', 'Trustee', 'idris.pell@larkmail.example')]),
-      { ...shell(5, 'Low Wray Commoners', 'public body', 3, 17.5, [person('', 'Secretary', 'Secretary', 'secretary@lowwray.example')]) },
+      shell(2, 'Brackenholt Estate', 'estate', 3, 212.4, [
+        person('Hal', 'Orrin', 'Land agent', 'office@brackenholt.example'),
+      ]),
+      shell(3, 'Odile Hartsmere', 'person', 2, 14.2, [
+        person('Odile', 'Hartsmere', 'Owner', 'odile.hartsmere@postbox.example'),
+      ]),
+      shell(4, 'Pell Family Trust', 'trust', 4, 38.9, [
+        person('Idris', 'Pell', 'Trustee', 'idris.pell@larkmail.example'),
+      ]),
       {
-        ...shell(6, 'Ashgill Parish Council', 'public body', 4, 10.6, [person('Nessa', 'Thwaite', 'Clerk', 'clerk@ashgillparish.example')]),
+        ...shell(5, 'Low Wray Commoners', 'public body', 3, 17.5, [
+          person('', 'Secretary', 'Secretary', 'secretary@lowwray.example'),
+        ]),
+      },
+      {
+        ...shell(6, 'Ashgill Parish Council', 'public body', 4, 10.6, [
+          person('Nessa', 'Thwaite', 'Clerk', 'clerk@ashgillparish.example'),
+        ]),
         greeting: 'the clerk',
       },
-      shell(7, 'Dunstan Oake', 'person', 4, 26, [person('Dunstan', 'Oake', 'Owner', 'dunstan@oakefarm.example')]),
+      shell(7, 'Dunstan Oake', 'person', 4, 26, [
+        person('Dunstan', 'Oake', 'Owner', 'dunstan@oakefarm.example'),
+      ]),
     ];
   }
 
@@ -162,7 +229,10 @@ class RegisterMaker {
       since: this.year - 1 - Math.floor(random() * 18),
       service: pick(random, SERVICES),
       place,
-      postal: [...place.split(', '), `Q${1 + Math.floor(random() * 19)} ${1 + Math.floor(random() * 9)}${pick(random, ['AB', 'DL', 'FN', 'HW', 'RT', 'YS'])}`],
+      postal: [
+        ...place.split(', '),
+        `Q${1 + Math.floor(random() * 19)} ${1 + Math.floor(random() * 9)}${pick(random, ['AB', 'DL', 'FN', 'HW', 'RT', 'YS'])}`,
+      ],
       greeting: null,
       adviserId: 2 + Math.floor(random() * 3),
       holding,
@@ -182,29 +252,66 @@ class RegisterMaker {
     const host = (words: string) => `${words.toLowerCase().replace(/[^a-z]/g, '')}.example`;
     if (kind < 0.3) return this.household(id, lastName, false);
     if (kind < 0.5) return this.household(id, lastName, true);
-    if (kind < 0.68) return this.organisation(id, `${place} Farm`, 'company', host(`${place}farm`), lastName, ['Partner', 'Farm manager']);
-    if (kind < 0.8) return this.organisation(id, `${place} Estate`, 'estate', host(`${place}estate`), lastName, ['Land agent', 'Owner']);
-    if (kind < 0.88) return this.organisation(id, `${lastName} Settlement`, 'trust', null, lastName, ['Trustee', 'Trustee']);
-    if (kind < 0.94) return this.organisation(id, `${place} Parish Council`, 'public body', host(`${place}parish`), lastName, ['Clerk']);
-    return this.organisation(id, `${place} Orchards`, 'company', host(`${place}orchards`), lastName, ['Grower', 'Packhouse']);
+    if (kind < 0.68)
+      return this.organisation(id, `${place} Farm`, 'company', host(`${place}farm`), lastName, [
+        'Partner',
+        'Farm manager',
+      ]);
+    if (kind < 0.8)
+      return this.organisation(id, `${place} Estate`, 'estate', host(`${place}estate`), lastName, [
+        'Land agent',
+        'Owner',
+      ]);
+    if (kind < 0.88)
+      return this.organisation(id, `${lastName} Settlement`, 'trust', null, lastName, ['Trustee', 'Trustee']);
+    if (kind < 0.94)
+      return this.organisation(
+        id,
+        `${place} Parish Council`,
+        'public body',
+        host(`${place}parish`),
+        lastName,
+        ['Clerk'],
+      );
+    return this.organisation(id, `${place} Orchards`, 'company', host(`${place}orchards`), lastName, [
+      'Grower',
+      'Packhouse',
+    ]);
   }
 
   private household(id: number, lastName: string, couple: boolean): DemoClient {
     const first = pick(this.random, FIRST_NAMES);
     const people = [this.person(first, lastName, 'Owner', null)];
     if (couple) {
-      const second = pick(this.random, FIRST_NAMES.filter((name) => name !== first));
+      const second = pick(
+        this.random,
+        FIRST_NAMES.filter((name) => name !== first),
+      );
       people.push(this.person(second, lastName, 'Owner', null));
       return { ...this.shell(id, `${first} & ${second} ${lastName}`, 'couple'), people };
     }
     return { ...this.shell(id, `${first} ${lastName}`, 'person'), people };
   }
 
-  private organisation(id: number, name: string, kind: DemoClient['kind'], domain: string | null, lastName: string, roles: string[]): DemoClient {
+  private organisation(
+    id: number,
+    name: string,
+    kind: DemoClient['kind'],
+    domain: string | null,
+    lastName: string,
+    roles: string[],
+  ): DemoClient {
     const count = 1 + Math.floor(this.random() * roles.length);
     const people = roles
       .slice(0, count)
-      .map((role, index) => this.person(pick(this.random, FIRST_NAMES), index ? pick(this.random, LAST_NAMES) : lastName, role, domain));
+      .map((role, index) =>
+        this.person(
+          pick(this.random, FIRST_NAMES),
+          index ? pick(this.random, LAST_NAMES) : lastName,
+          role,
+          domain,
+        ),
+      );
     return { ...this.shell(id, name, kind), people };
   }
 
@@ -212,8 +319,18 @@ class RegisterMaker {
     const host = domain ?? pick(this.random, FREEMAIL);
     const local = `${firstName}.${lastName}`.toLowerCase();
     const addresses = [{ email: this.free(local, host), current: true }];
-    if (this.random() < 0.12) addresses.push({ email: this.free(`${lastName}${firstName[0]}`.toLowerCase(), pick(this.random, FREEMAIL)), current: false });
-    return { id: this.nextPerson++, firstName, lastName, role, addresses: this.random() < 0.03 ? [] : addresses };
+    if (this.random() < 0.12)
+      addresses.push({
+        email: this.free(`${lastName}${firstName[0]}`.toLowerCase(), pick(this.random, FREEMAIL)),
+        current: false,
+      });
+    return {
+      id: this.nextPerson++,
+      firstName,
+      lastName,
+      role,
+      addresses: this.random() < 0.03 ? [] : addresses,
+    };
   }
 
   private free(local: string, host: string): string {
@@ -239,15 +356,24 @@ class RegisterMaker {
         matter,
         general: matter === GENERAL,
         opened: `${opened}-${String(1 + Math.floor(random() * 9)).padStart(2, '0')}-${String(1 + Math.floor(random() * 27)).padStart(2, '0')}`,
-        closed: closed ? `${Math.min(opened + 1, year - 1)}-10-${String(1 + Math.floor(random() * 27)).padStart(2, '0')}` : null,
-        stage: closed ? 'Closed' : pick(random, ['Survey', 'Drawing up', 'With the agency', 'In hand', 'Waiting for the season']),
+        closed: closed
+          ? `${Math.min(opened + 1, year - 1)}-10-${String(1 + Math.floor(random() * 27)).padStart(2, '0')}`
+          : null,
+        stage: closed
+          ? 'Closed'
+          : pick(random, ['Survey', 'Drawing up', 'With the agency', 'In hand', 'Waiting for the season']),
       });
     for (const client of clients) add(client, GENERAL, Math.max(client.since, year - 9), false);
     const farrant = clients[0];
     const matter = (title: string) => MATTERS.find((each) => each.title === title) ?? GENERAL;
     let made = clients.length;
     if (farrant) {
-      add(farrant, { ...matter('River bank repair'), title: 'River bank repair, Farrant Mill' }, year - 2, false);
+      add(
+        farrant,
+        { ...matter('River bank repair'), title: 'River bank repair, Farrant Mill' },
+        year - 2,
+        false,
+      );
       add(farrant, matter('Water meadow grant'), year - 2, false);
       add(farrant, matter('Boundary survey'), year - 5, true);
       made += 3;
@@ -284,7 +410,9 @@ class RegisterMaker {
 
   optOuts(clients: DemoClient[]): string[] {
     const addresses = clients.slice(8).map((client) => client.people[0]?.addresses[0]?.email);
-    return [addresses[20], addresses[60], addresses[110]].filter((email) => email !== undefined).map(addressKey);
+    return [addresses[20], addresses[60], addresses[110]]
+      .filter((email) => email !== undefined)
+      .map(addressKey);
   }
 }
 
@@ -300,8 +428,15 @@ const ODD_WAYS: [Behaviour, number][] = [
 ];
 
 /** Everyone with an address answers mail in some way; a few in the ways that go wrong. */
-function correspondents(clients: DemoClient[], thirdParties: { person: DemoPerson }[], random: () => number): Correspondent[] {
-  const people = [...clients.flatMap((client) => client.people), ...thirdParties.map((party) => party.person)];
+function correspondents(
+  clients: DemoClient[],
+  thirdParties: { person: DemoPerson }[],
+  random: () => number,
+): Correspondent[] {
+  const people = [
+    ...clients.flatMap((client) => client.people),
+    ...thirdParties.map((party) => party.person),
+  ];
   const list: Correspondent[] = people.flatMap((person) =>
     person.addresses.map(({ email, current }) => ({
       address: email,

@@ -23,14 +23,31 @@ const THOUGHTS = [
 ];
 
 /** An answer as this correspondent would write it. */
-export async function answer(who: Correspondent, received: ReadMessage, random: () => number, at: Date, text?: string): Promise<Buffer> {
+export async function answer(
+  who: Correspondent,
+  received: ReadMessage,
+  random: () => number,
+  at: Date,
+  text?: string,
+): Promise<Buffer> {
   const from = who.behaviour === 'other-address' && who.otherAddress ? who.otherAddress : who.address;
   const threaded = who.behaviour !== 'no-references' && received.messageId;
   const to = received.replyTo[0] ?? received.from;
   const first = to?.name.split(' ')[0] ?? '';
-  const quoted = writtenPart(received.text).own.split('\n').map((line) => `> ${line}`);
+  const quoted = writtenPart(received.text)
+    .own.split('\n')
+    .map((line) => `> ${line}`);
   const words = text ?? pick(random, THOUGHTS);
-  const body = [`Dear ${first || 'all'},`, '', words, '', who.name || from, '', introduction(received), ...quoted];
+  const body = [
+    `Dear ${first || 'all'},`,
+    '',
+    words,
+    '',
+    who.name || from,
+    '',
+    introduction(received),
+    ...quoted,
+  ];
   return compose({
     from: { name: who.name, address: from },
     to: to ? { name: to.name, address: to.address } : undefined,
@@ -39,7 +56,10 @@ export async function answer(who: Correspondent, received: ReadMessage, random: 
     date: at,
     messageId: newMessageId(from, random, at),
     ...(threaded
-      ? { inReplyTo: `<${received.messageId}>`, references: [...received.references, received.messageId ?? ''].map((id) => `<${id}>`) }
+      ? {
+          inReplyTo: `<${received.messageId}>`,
+          references: [...received.references, received.messageId ?? ''].map((id) => `<${id}>`),
+        }
       : {}),
   });
 }
@@ -50,7 +70,12 @@ function introduction(received: ReadMessage): string {
 }
 
 /** An out-of-office answer (RFC 3834). */
-export function outOfOffice(who: Correspondent, received: ReadMessage, random: () => number, at: Date): Promise<Buffer> {
+export function outOfOffice(
+  who: Correspondent,
+  received: ReadMessage,
+  random: () => number,
+  at: Date,
+): Promise<Buffer> {
   return compose({
     from: { name: who.name, address: who.address },
     to: received.from?.address,
@@ -59,12 +84,21 @@ export function outOfOffice(who: Correspondent, received: ReadMessage, random: (
     date: at,
     messageId: newMessageId(who.address, random, at),
     headers: { 'Auto-Submitted': 'auto-replied' },
-    ...(received.messageId ? { inReplyTo: `<${received.messageId}>`, references: `<${received.messageId}>` } : {}),
+    ...(received.messageId
+      ? { inReplyTo: `<${received.messageId}>`, references: `<${received.messageId}>` }
+      : {}),
   });
 }
 
 /** A message a correspondent begins of their own accord. */
-export function letter(who: Correspondent, to: string, subject: string, text: string, random: () => number, at: Date): Promise<Buffer> {
+export function letter(
+  who: Correspondent,
+  to: string,
+  subject: string,
+  text: string,
+  random: () => number,
+  at: Date,
+): Promise<Buffer> {
   return compose({
     from: { name: who.name, address: who.address },
     to,
@@ -76,12 +110,22 @@ export function letter(who: Correspondent, to: string, subject: string, text: st
 }
 
 export function newMessageId(address: string, random: () => number, at: Date): string {
-  const part = () => Math.floor(random() * 0xffffffff).toString(16).padStart(8, '0');
+  const part = () =>
+    Math.floor(random() * 0xffffffff)
+      .toString(16)
+      .padStart(8, '0');
   return `<${part()}${part()}.${at.getTime().toString(36)}@${address.split('@')[1] ?? 'outside.example'}>`;
 }
 
 /** A delivery status report about one recipient (RFC 3464, within the multipart/report of RFC 6522). */
-export async function deliveryReport(raw: Buffer, recipient: string, status: string, said: string, random: () => number, at: Date): Promise<Buffer> {
+export async function deliveryReport(
+  raw: Buffer,
+  recipient: string,
+  status: string,
+  said: string,
+  random: () => number,
+  at: Date,
+): Promise<Buffer> {
   const original = await readMessage(raw);
   const host = recipient.split('@')[1] ?? 'outside.example';
   const boundary = `report-${Math.floor(random() * 1e12).toString(36)}`;

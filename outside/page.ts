@@ -6,7 +6,11 @@ import helmet from 'helmet';
 import { z } from 'zod';
 import type { World } from './world.ts';
 
-const Answer = z.object({ address: z.string(), uid: z.number().int(), text: z.string().trim().min(1, 'Write something first.') });
+const Answer = z.object({
+  address: z.string(),
+  uid: z.number().int(),
+  text: z.string().trim().min(1, 'Write something first.'),
+});
 const Letter = z.object({
   address: z.string(),
   to: z.string(),
@@ -33,7 +37,11 @@ export function outsideApp(world: World): express.Express {
       .map((person) => ({ ...person, received: counts.get(person.address) ?? 0 }))
       .filter((person) => `${person.name} ${person.address}`.toLowerCase().includes(wanted))
       .sort((a, b) => b.received - a.received || a.name.localeCompare(b.name));
-    res.json({ people: people.slice(0, 60), total: people.length, staff: world.settings.accounts.map(({ address, name }) => ({ address, name })) });
+    res.json({
+      people: people.slice(0, 60),
+      total: people.length,
+      staff: world.settings.accounts.map(({ address, name }) => ({ address, name })),
+    });
   });
   app.get('/api/inbox', async (req, res) => res.json(await world.inbox(String(req.query.address ?? ''))));
   app.post('/api/answer', async (req, res) => {
@@ -52,7 +60,8 @@ export function outsideApp(world: World): express.Express {
     res.json({ speed: world.speed, waiting: world.deedsWaiting });
   });
   app.use((error: Error, _req: Request, res: Response, _next: NextFunction) => {
-    const message = error instanceof z.ZodError ? (error.issues[0]?.message ?? 'That will not do.') : error.message;
+    const message =
+      error instanceof z.ZodError ? (error.issues[0]?.message ?? 'That will not do.') : error.message;
     res.status(400).json({ message });
   });
   return app;

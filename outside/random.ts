@@ -1,7 +1,8 @@
 /** A seeded source of numbers in [0, 1): the same seed gives the same series (mulberry32, public domain). */
 export function seeded(seed: string): () => number {
   let state = 2166136261;
-  for (let index = 0; index < seed.length; index++) state = Math.imul(state ^ seed.charCodeAt(index), 16777619);
+  for (let index = 0; index < seed.length; index++)
+    state = Math.imul(state ^ seed.charCodeAt(index), 16777619);
   return () => {
     state = (state + 0x6d2b79f5) | 0;
     let mixed = Math.imul(state ^ (state >>> 15), 1 | state);

@@ -43,7 +43,11 @@ export async function listenSmtp(port: number, options: SmtpOptions): Promise<Li
       stream.on('end', () => {
         if (stream.sizeExceeded) return done(refusal(552, '5.3.4 the message is too large'));
         const sender = session.envelope.mailFrom ? session.envelope.mailFrom.address : '';
-        options.accept(sender, session.envelope.rcptTo.map(({ address }) => address.toLowerCase()), Buffer.concat(chunks));
+        options.accept(
+          sender,
+          session.envelope.rcptTo.map(({ address }) => address.toLowerCase()),
+          Buffer.concat(chunks),
+        );
         done(null, '2.0.0 taken');
       });
     },

@@ -1,4 +1,15 @@
-import { closeSync, existsSync, fstatSync, mkdirSync, openSync, readdirSync, readFileSync, readSync, rmSync, writeSync } from 'node:fs';
+import {
+  closeSync,
+  existsSync,
+  fstatSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  readSync,
+  rmSync,
+  writeSync,
+} from 'node:fs';
 import { EventEmitter } from 'node:events';
 import { join } from 'node:path';
 
@@ -17,7 +28,17 @@ export interface KeptMessage {
 export type SpecialUse = '\\Inbox' | '\\Sent' | '\\Drafts' | '\\Trash' | '\\Junk' | '\\Archive';
 
 type JournalLine =
-  | { a: [uid: number, offset: number, size: number, date: number, flags: string[], modseq: number, messageId: string] }
+  | {
+      a: [
+        uid: number,
+        offset: number,
+        size: number,
+        date: number,
+        flags: string[],
+        modseq: number,
+        messageId: string,
+      ];
+    }
   | { f: [uid: number, flags: string[], modseq: number] }
   | { x: [uid: number, modseq: number] };
 
@@ -47,7 +68,8 @@ export class Folder extends EventEmitter {
     this.data = openSync(join(dir, `${file}.dat`), 'a+');
     this.end = fstatSync(this.data).size;
     const journalPath = join(dir, `${file}.jsonl`);
-    if (existsSync(journalPath)) for (const line of readFileSync(journalPath, 'utf8').split('\n')) this.replay(line);
+    if (existsSync(journalPath))
+      for (const line of readFileSync(journalPath, 'utf8').split('\n')) this.replay(line);
     this.journal = openSync(journalPath, 'a');
   }
 
@@ -56,7 +78,15 @@ export class Folder extends EventEmitter {
     const entry = JSON.parse(line) as JournalLine;
     if ('a' in entry) {
       const [uid, offset, size, date, flags, modseq, messageId] = entry.a;
-      this.keep({ uid, offset, size, flags: new Set(flags), internalDate: new Date(date), modseq, messageId });
+      this.keep({
+        uid,
+        offset,
+        size,
+        flags: new Set(flags),
+        internalDate: new Date(date),
+        modseq,
+        messageId,
+      });
     } else if ('f' in entry) {
       const message = this.byUid.get(entry.f[0]);
       if (message) Object.assign(message, { flags: new Set(entry.f[1]), modseq: entry.f[2] });
@@ -103,7 +133,17 @@ export class Folder extends EventEmitter {
       messageId,
     };
     this.end += raw.length;
-    this.write({ a: [message.uid, message.offset, message.size, internalDate.getTime(), [...message.flags], message.modseq, messageId] });
+    this.write({
+      a: [
+        message.uid,
+        message.offset,
+        message.size,
+        internalDate.getTime(),
+        [...message.flags],
+        message.modseq,
+        messageId,
+      ],
+    });
     this.keep(message);
     this.emit('change');
     return message;
@@ -180,7 +220,13 @@ export class Account {
   }
 
   private open(path: string, use: SpecialUse | null): Folder {
-    const folder = new Folder(path, use, 1_700_000_000 + this.folders.size, this.dir, encodeURIComponent(path));
+    const folder = new Folder(
+      path,
+      use,
+      1_700_000_000 + this.folders.size,
+      this.dir,
+      encodeURIComponent(path),
+    );
     this.folders.set(path, folder);
     return folder;
   }
@@ -203,7 +249,8 @@ export class Account {
     if (!folder || folder.specialUse) return false;
     folder.close();
     this.folders.delete(path);
-    for (const ending of ['dat', 'jsonl']) rmSync(join(this.dir, `${encodeURIComponent(path)}.${ending}`), { force: true });
+    for (const ending of ['dat', 'jsonl'])
+      rmSync(join(this.dir, `${encodeURIComponent(path)}.${ending}`), { force: true });
     return true;
   }
 

@@ -102,7 +102,9 @@ export class World {
 
   private recipient(sender: string, recipient: string): RecipientAnswer | null {
     if (recipient.endsWith(`@${this.settings.firmDomain}`)) {
-      return this.staff.has(recipient) ? null : { code: 550, text: '5.1.1 there is nobody of that name here' };
+      return this.staff.has(recipient)
+        ? null
+        : { code: 550, text: '5.1.1 there is nobody of that name here' };
     }
     const behaviour: Behaviour = this.people.get(recipient)?.behaviour ?? 'unknown';
     if (behaviour === 'unknown') return { code: 550, text: '5.1.1 there is nobody of that name here' };
@@ -147,7 +149,8 @@ export class World {
       later('open', opened);
       if (random() < 0.3) later('follow', opened + 1 + random() * 5);
     }
-    if (person.behaviour !== 'silent' && random() < this.settings.answerShare) later('answer', 5 + random() * 300);
+    if (person.behaviour !== 'silent' && random() < this.settings.answerShare)
+      later('answer', 5 + random() * 300);
   }
 
   private async act(deed: Deed): Promise<void> {
@@ -161,7 +164,10 @@ export class World {
     const now = new Date();
     switch (deed.kind) {
       case 'answer':
-        return this.toFirm(message.replyTo[0]?.address ?? message.from?.address ?? '', await answer(person, message, random, now));
+        return this.toFirm(
+          message.replyTo[0]?.address ?? message.from?.address ?? '',
+          await answer(person, message, random, now),
+        );
       case 'out-of-office':
         return this.toFirm(message.from?.address ?? '', await outOfOffice(person, message, random, now));
       case 'report':
@@ -179,7 +185,9 @@ export class World {
   }
 
   /** Messages a correspondent received, newest first. */
-  async inbox(address: string): Promise<{ uid: number; subject: string; from: string; date: string; text: string }[]> {
+  async inbox(
+    address: string,
+  ): Promise<{ uid: number; subject: string; from: string; date: string; text: string }[]> {
     const folder = this.received.folder('INBOX');
     const kept = folder?.messages.filter((message) => message.flags.has(`to:${address}`)) ?? [];
     const newest = kept.slice(-50).reverse();
@@ -201,7 +209,8 @@ export class World {
   counts(): Map<string, number> {
     const counts = new Map<string, number>();
     for (const message of this.received.folder('INBOX')?.messages ?? []) {
-      for (const flag of message.flags) if (flag.startsWith('to:')) counts.set(flag.slice(3), (counts.get(flag.slice(3)) ?? 0) + 1);
+      for (const flag of message.flags)
+        if (flag.startsWith('to:')) counts.set(flag.slice(3), (counts.get(flag.slice(3)) ?? 0) + 1);
     }
     return counts;
   }
@@ -232,7 +241,10 @@ export class World {
 
 /** Opens a message's pictures, or follows one of its links; only addresses on this machine are asked. */
 async function visit(html: string, kind: 'open' | 'follow'): Promise<void> {
-  const pattern = kind === 'open' ? /<img[^>]+src="(http:\/\/127\.0\.0\.1:\d+\/[^"]*)"/g : /<a[^>]+href="(http:\/\/127\.0\.0\.1:\d+\/[^"]*)"/g;
+  const pattern =
+    kind === 'open'
+      ? /<img[^>]+src="(http:\/\/127\.0\.0\.1:\d+\/[^"]*)"/g
+      : /<a[^>]+href="(http:\/\/127\.0\.0\.1:\d+\/[^"]*)"/g;
   const links = Array.from(html.matchAll(pattern), (match) => (match[1] ?? '').replaceAll('&amp;', '&'));
   if (!links.length) return;
   const asked = kind === 'open' ? links : [pick(Math.random, links)];

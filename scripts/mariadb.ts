@@ -46,7 +46,13 @@ export async function startMariaDB(dir: string): Promise<PrivateMariaDB> {
   if (!existsSync(join(data, 'mysql'))) {
     execFileSync(
       'mariadb-install-db',
-      ['--no-defaults', `--datadir=${data}`, '--auth-root-authentication-method=normal', '--skip-test-db', ...asRoot],
+      [
+        '--no-defaults',
+        `--datadir=${data}`,
+        '--auth-root-authentication-method=normal',
+        '--skip-test-db',
+        ...asRoot,
+      ],
       { stdio: 'ignore' },
     );
   }
@@ -100,7 +106,10 @@ function serverProgram(): string {
 
 function ready(child: ChildProcess, said: string[]): Promise<void> {
   return new Promise((done, fail) => {
-    const timer = setTimeout(() => fail(new Error(`MariaDB did not come up in 60 seconds.\n${said.join('')}`)), 60_000);
+    const timer = setTimeout(
+      () => fail(new Error(`MariaDB did not come up in 60 seconds.\n${said.join('')}`)),
+      60_000,
+    );
     child.once('error', (error) => fail(new Error(`MariaDB could not be started: ${error.message}`)));
     child.once('exit', (code) => {
       clearTimeout(timer);
@@ -127,5 +136,6 @@ async function endLeftOver(pidFile: string, data: string): Promise<void> {
   };
   if (!pid || !command().includes(`--datadir=${data}`)) return;
   process.kill(pid, 'SIGTERM');
-  for (let tries = 0; tries < 300 && command().includes(data); tries++) await new Promise((wait) => setTimeout(wait, 100));
+  for (let tries = 0; tries < 300 && command().includes(data); tries++)
+    await new Promise((wait) => setTimeout(wait, 100));
 }

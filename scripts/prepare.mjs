@@ -27,11 +27,14 @@ export function installPackages(packages) {
   if (!missing.length) return;
   const command = `apt-get install -y --no-install-recommends ${missing.join(' ')}`;
   if (process.getuid?.() !== 0) {
-    giveUp(`These Debian packages are missing: ${missing.join(', ')}.\nInstall them with\n\n  sudo ${command}\n\nand start again. No service needs to be enabled: Patient Clerk runs its own.`);
+    giveUp(
+      `These Debian packages are missing: ${missing.join(', ')}.\nInstall them with\n\n  sudo ${command}\n\nand start again. No service needs to be enabled: Patient Clerk runs its own.`,
+    );
   }
   console.log(`Installing ${missing.join(' and ')} …`);
   const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
-  const run = (args) => spawnSync('apt-get', args, { env, stdio: ['ignore', 'ignore', 'inherit'] }).status === 0;
+  const run = (args) =>
+    spawnSync('apt-get', args, { env, stdio: ['ignore', 'ignore', 'inherit'] }).status === 0;
   const install = ['install', '-y', '-qq', '--no-install-recommends', ...missing];
   // The lists may be old or absent: fetch them, and once more if a mirror was busy.
   for (let attempt = 0; attempt < 3; attempt++) {
@@ -43,12 +46,17 @@ export function installPackages(packages) {
 
 /** Installs the npm packages when they are missing or the lock file changed. */
 export function installModules() {
-  const lock = createHash('sha256').update(readFileSync(join(ROOT, 'package-lock.json'))).digest('hex');
+  const lock = createHash('sha256')
+    .update(readFileSync(join(ROOT, 'package-lock.json')))
+    .digest('hex');
   const mark = join(ROOT, 'node_modules', '.installed-for');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return;
   console.log('Installing npm packages …');
   try {
-    execFileSync('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], { cwd: ROOT, stdio: ['ignore', 'ignore', 'inherit'] });
+    execFileSync('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], {
+      cwd: ROOT,
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
   } catch {
     giveUp('The npm packages could not be installed. Is the npm registry in reach?');
   }

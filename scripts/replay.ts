@@ -22,9 +22,21 @@ const truth = readFileSync(join(folder, 'truth.csv'), 'utf8')
 const quote = (field: string) => (/[",\r\n]/.test(field) ? `"${field.replaceAll('"', '""')}"` : field);
 const rows = ['message_id,mailbox,decision,files,candidates,micros'];
 const messages = readMbox(readFileSync(join(folder, 'mail.mbox')));
-for await (const step of replay(register, messages, (index) => (truth[index] ?? '').split(';').filter(Boolean), () => performance.now())) {
+for await (const step of replay(
+  register,
+  messages,
+  (index) => (truth[index] ?? '').split(';').filter(Boolean),
+  () => performance.now(),
+)) {
   rows.push(
-    [step.messageId, step.mailbox, step.decision, step.files.join(';'), step.candidates.join(';'), String(Math.round(step.micros))]
+    [
+      step.messageId,
+      step.mailbox,
+      step.decision,
+      step.files.join(';'),
+      step.candidates.join(';'),
+      String(Math.round(step.micros)),
+    ]
       .map(quote)
       .join(','),
   );
@@ -33,5 +45,8 @@ writeFileSync(values.out, `${rows.join('\r\n')}\r\n`);
 
 /** Splits one CSV row (RFC 4180) whose fields hold no line breaks. */
 function splitRow(line: string): string[] {
-  return Array.from(line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^,]*))/g), (match) => match[1]?.replaceAll('""', '"') ?? match[2] ?? '');
+  return Array.from(
+    line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^,]*))/g),
+    (match) => match[1]?.replaceAll('""', '"') ?? match[2] ?? '',
+  );
 }

@@ -32,7 +32,8 @@ try {
 async function begin(): Promise<void> {
   mkdirSync(data, { recursive: true });
   onlyOnce();
-  if (values.fresh && !external) for (const part of ['mariadb', 'outside']) rmSync(join(data, part), { recursive: true, force: true });
+  if (values.fresh && !external)
+    for (const part of ['mariadb', 'outside']) rmSync(join(data, part), { recursive: true, force: true });
   if (!external) {
     say('Starting MariaDB …');
     mariadb = await startMariaDB(join(data, 'mariadb'));
@@ -46,14 +47,18 @@ async function begin(): Promise<void> {
   try {
     await migrate(db);
     if (demo) {
-      if (!existsSync(join(data, 'outside', 'world.json'))) say('Making the demo firm and nine months of its mail …');
+      if (!existsSync(join(data, 'outside', 'world.json')))
+        say('Making the demo firm and nine months of its mail …');
       const register = await makeWorld(join(data, 'outside'), { seed: DEMO_SEED, now: new Date() });
       const fresh = await loadRecords(db, register, key);
       say('Starting the outside world …');
       world = await child<{ imap: number; smtp: number; page: number }>('outside/main.ts', [
-        '--dir', join(data, 'outside'),
-        '--page', String(await portOrOther(4320)),
-        '--speed', process.env.WORLD_SPEED ?? '60',
+        '--dir',
+        join(data, 'outside'),
+        '--page',
+        String(await portOrOther(4320)),
+        '--speed',
+        process.env.WORLD_SPEED ?? '60',
       ]);
       await pointMailboxes(db, world.imap, world.smtp);
       if (fresh) await releaseAutumnLetter(db, key);
@@ -76,7 +81,10 @@ async function begin(): Promise<void> {
   console.log(`\n  Patient Clerk is at      ${address}`);
   if (demo) console.log(`  Sign in with             ${STAFF[0]?.email}`);
   if (demo) console.log(`  Password                 ${DEMO_PASSWORD}   (the same for all five of the staff)`);
-  if (world) console.log(`  The outside world is at  http://127.0.0.1:${world.page}   (its clock runs ${process.env.WORLD_SPEED ?? '60'} times faster than life)`);
+  if (world)
+    console.log(
+      `  The outside world is at  http://127.0.0.1:${world.page}   (its clock runs ${process.env.WORLD_SPEED ?? '60'} times faster than life)`,
+    );
   console.log('\n  Ctrl-C stops everything.\n');
 }
 
@@ -95,7 +103,8 @@ function onlyOnce(): void {
     } catch {
       // It is gone.
     }
-    if (pid !== process.pid && command.includes('start.mjs')) throw new Error(`it is running already, as process ${pid}, on the data in ${data}.`);
+    if (pid !== process.pid && command.includes('start.mjs'))
+      throw new Error(`it is running already, as process ${pid}, on the data in ${data}.`);
   }
   writeFileSync(path, String(process.pid));
 }
@@ -134,14 +143,21 @@ function build(): void {
   const sources = Math.max(...['web', 'contract', 'core'].map((dir) => newest(join(root, dir))));
   if (existsSync(built) && statSync(built).mtimeMs > sources) return;
   say('Building the web app …');
-  const done = spawnSync(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: root, stdio: 'inherit' });
+  const done = spawnSync(
+    process.execPath,
+    [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'],
+    { cwd: root, stdio: 'inherit' },
+  );
   if (done.status !== 0) throw new Error('the web app could not be built.');
 }
 
 async function serveWithReloading(apiPort: number): Promise<string> {
   process.env.API_ADDRESS = `http://127.0.0.1:${apiPort}`;
   const { createServer } = await import('vite');
-  const vite = await createServer({ configFile: join(root, 'vite.config.ts'), server: { port: await portOrOther(4330) } });
+  const vite = await createServer({
+    configFile: join(root, 'vite.config.ts'),
+    server: { port: await portOrOther(4330) },
+  });
   await vite.listen();
   return vite.resolvedUrls?.local[0] ?? '';
 }

@@ -13,7 +13,16 @@ const STEPS = [
   ['Layout (Prettier)', bin('prettier/bin/prettier.cjs'), ['--check', '--log-level', 'warn', '.']],
   ['Types (vue-tsc)', bin('vue-tsc/bin/vue-tsc.js'), ['--noEmit']],
   ['The web app builds (Vite)', bin('vite/bin/vite.js'), ['build', '--logLevel', 'warn']],
-  ['Behaviour (Mocha)', bin('mocha/bin/mocha.js'), ['test/core/**/*.test.ts', 'test/references/**/*.test.ts', 'test/server/**/*.test.ts', 'test/browser/**/*.test.ts']],
+  [
+    'Behaviour (Mocha)',
+    bin('mocha/bin/mocha.js'),
+    [
+      'test/core/**/*.test.ts',
+      'test/references/**/*.test.ts',
+      'test/server/**/*.test.ts',
+      'test/browser/**/*.test.ts',
+    ],
+  ],
 ];
 
 let running = null;
@@ -23,7 +32,10 @@ for (const [name, program, args] of STEPS) {
   console.log(`\n== ${name}`);
   const started = Date.now();
   const code = await new Promise((resolve) => {
-    running = spawn(process.execPath, [program, ...args], { cwd: ROOT, stdio: ['ignore', 'inherit', 'inherit'] });
+    running = spawn(process.execPath, [program, ...args], {
+      cwd: ROOT,
+      stdio: ['ignore', 'inherit', 'inherit'],
+    });
     running.on('exit', (status) => resolve(status ?? 1));
   });
   if (code !== 0) {

@@ -21,7 +21,8 @@ export interface Config {
 
 /** Reads the configuration from the environment. @throws with a sentence saying what is missing */
 export function readConfig(env: NodeJS.ProcessEnv): Config {
-  if (!env.DATABASE_URL) throw new Error('DATABASE_URL is not set: give it the address of a MariaDB database.');
+  if (!env.DATABASE_URL)
+    throw new Error('DATABASE_URL is not set: give it the address of a MariaDB database.');
   return {
     databaseUrl: env.DATABASE_URL,
     port: Number(env.PORT ?? 4310),

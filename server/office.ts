@@ -25,7 +25,9 @@ export class Office {
 
   /** The records indexed for filing; read again only when they changed. */
   async filingRegister(): Promise<FilingRegister> {
-    const row: { version: number } | undefined = await this.db('pulse').where({ topic: 'records' }).first('version');
+    const row: { version: number } | undefined = await this.db('pulse')
+      .where({ topic: 'records' })
+      .first('version');
     const version = Number(row?.version ?? 0);
     if (this.held?.version === version) return this.held.register;
     this.loading ??= loadFilingRegister(this.db)

@@ -39,6 +39,8 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
 
 function listen(office: Office, port: number): Promise<Server> {
   return new Promise((resolve, reject) => {
-    const server = webApp(office).listen(port, '127.0.0.1', (error?: Error) => (error ? reject(error) : resolve(server)));
+    const server = webApp(office).listen(port, '127.0.0.1', (error?: Error) =>
+      error ? reject(error) : resolve(server),
+    );
   });
 }

@@ -29,23 +29,37 @@ async function ask(method: string, path: string, body?: unknown): Promise<unknow
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     });
   } catch {
-    throw new ApiProblem(0, 'Patient Clerk does not answer. What you typed is still here; try again in a moment.');
+    throw new ApiProblem(
+      0,
+      'Patient Clerk does not answer. What you typed is still here; try again in a moment.',
+    );
   }
   if (response.status === 204) return undefined;
   const answer: unknown = await response.json().catch(() => undefined);
   if (response.ok) return answer;
   const problem = Problem.safeParse(answer);
   if (response.status === 401) onSignedOut();
-  throw new ApiProblem(response.status, problem.data?.message ?? 'Something went wrong. Please try again.', problem.data?.field ?? null);
+  throw new ApiProblem(
+    response.status,
+    problem.data?.message ?? 'Something went wrong. Please try again.',
+    problem.data?.field ?? null,
+  );
 }
 
 export function get<T extends z.ZodType>(schema: T, path: string, query: Query = {}): Promise<z.output<T>> {
-  const wanted = Object.entries(query).filter(([, value]) => value !== undefined && value !== null && value !== '');
+  const wanted = Object.entries(query).filter(
+    ([, value]) => value !== undefined && value !== null && value !== '',
+  );
   const search = new URLSearchParams(wanted.map(([name, value]) => [name, String(value)]));
   return ask('GET', search.size ? `${path}?${search}` : path).then((answer) => schema.parse(answer));
 }
 
-export function send<T extends z.ZodType>(method: 'POST' | 'PUT', schema: T, path: string, body: unknown): Promise<z.output<T>> {
+export function send<T extends z.ZodType>(
+  method: 'POST' | 'PUT',
+  schema: T,
+  path: string,
+  body: unknown,
+): Promise<z.output<T>> {
   return ask(method, path, body).then((answer) => schema.parse(answer));
 }
 

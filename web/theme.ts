@@ -37,7 +37,12 @@ export const vuetify = createVuetify({
           'on-surface': COLOURS.ink,
           'on-primary': '#FFFFFF',
         },
-        variables: { 'border-color': COLOURS.hairline, 'border-opacity': 1, 'high-emphasis-opacity': 1, 'medium-emphasis-opacity': 0.8 },
+        variables: {
+          'border-color': COLOURS.hairline,
+          'border-opacity': 1,
+          'high-emphasis-opacity': 1,
+          'medium-emphasis-opacity': 0.8,
+        },
       },
     },
   },

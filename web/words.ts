@@ -15,7 +15,8 @@ export function useTimes() {
     if (days < 7) return time.toFormat('ccc');
     return time.toFormat(time.year === now().year ? 'd LLL' : 'd LLL yyyy');
   }
-  const full = (iso: string) => at(iso).toFormat('ccc d LLL, HH:mm') + (at(iso).year === now().year ? '' : at(iso).toFormat(' yyyy'));
+  const full = (iso: string) =>
+    at(iso).toFormat('ccc d LLL, HH:mm') + (at(iso).year === now().year ? '' : at(iso).toFormat(' yyyy'));
   const clock = (iso: string) => at(iso).toFormat('HH:mm');
   const day = (iso: string) => at(iso).toFormat(at(iso).year === now().year ? 'd LLL' : 'd LLL yyyy');
   const date = (iso: string) => at(iso).toFormat('d LLLL yyyy');

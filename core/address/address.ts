@@ -31,7 +31,9 @@ export function domainOf(address: string): string {
 
 /** Whether the text can stand as an address on an envelope: one `@`, no blanks or control characters. */
 export function isAddress(text: string): boolean {
-  return /^[^\s@<>(),;:"[\]\\]+@[^\s@<>(),;:"[\]\\]+\.[^\s@<>(),;:"[\]\\.]+$/.test(text) && text.length <= 254;
+  return (
+    /^[^\s@<>(),;:"[\]\\]+@[^\s@<>(),;:"[\]\\]+\.[^\s@<>(),;:"[\]\\.]+$/.test(text) && text.length <= 254
+  );
 }
 
 /** A name folded for comparison: lower case, accents and punctuation gone, words in alphabetical order. */

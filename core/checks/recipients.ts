@@ -25,18 +25,28 @@ export interface Addressed {
   greeting: string | null;
 }
 
-export type LeftOutWhy = 'no email address' | 'opted out' | 'email returned undelivered' | 'same address as another recipient' | 'nobody to send as';
+export type LeftOutWhy =
+  | 'no email address'
+  | 'opted out'
+  | 'email returned undelivered'
+  | 'same address as another recipient'
+  | 'nobody to send as';
 
 /**
  * Decides for each selected client whom to write to, and says why of everyone who is left out. The
  * first person with a usable address is written to; one address gets one copy.
  */
-export function addressClients(clients: readonly SelectedClient[]): { addressed: Addressed[]; leftOut: { clientId: number; why: LeftOutWhy; detail: string }[] } {
+export function addressClients(clients: readonly SelectedClient[]): {
+  addressed: Addressed[];
+  leftOut: { clientId: number; why: LeftOutWhy; detail: string }[];
+} {
   const addressed: Addressed[] = [];
   const leftOut: { clientId: number; why: LeftOutWhy; detail: string }[] = [];
   const taken = new Map<string, string>();
   for (const client of clients) {
-    const all = client.addressees.flatMap((person) => person.addresses.map((address) => ({ person, address })));
+    const all = client.addressees.flatMap((person) =>
+      person.addresses.map((address) => ({ person, address })),
+    );
     const usable = all.find(({ address }) => !address.optedOut && !address.returned);
     const leave = (why: LeftOutWhy, detail: string) => leftOut.push({ clientId: client.id, why, detail });
     const first = all[0]?.address;
@@ -45,7 +55,11 @@ export function addressClients(clients: readonly SelectedClient[]): { addressed:
       if (first.optedOut) leave('opted out', first.email);
       else leave('email returned undelivered', `${first.email}: ${first.returned ?? ''}`);
     } else if (!client.hasSender) leave('nobody to send as', 'the adviser has no mailbox');
-    else if (taken.has(usable.address.key)) leave('same address as another recipient', `${usable.address.email}, also ${taken.get(usable.address.key)}`);
+    else if (taken.has(usable.address.key))
+      leave(
+        'same address as another recipient',
+        `${usable.address.email}, also ${taken.get(usable.address.key)}`,
+      );
     else {
       taken.set(usable.address.key, client.name);
       const { person, address } = usable;

@@ -19,7 +19,11 @@ export function namedMessages(links: ConversationLinks): string[] {
 
 /** Reads the message identifiers out of a References or In-Reply-To header, phrases and comments left aside. */
 export function messageIds(header: string | null | undefined): string[] {
-  return header ? Array.from(header.matchAll(/<\s*([^<>]+?)\s*>/g), (match) => (match[1] ?? '').replace(/\([^()]*\)|\s+/g, '')) : [];
+  return header
+    ? Array.from(header.matchAll(/<\s*([^<>]+?)\s*>/g), (match) =>
+        (match[1] ?? '').replace(/\([^()]*\)|\s+/g, ''),
+      )
+    : [];
 }
 
 /**

@@ -5,7 +5,10 @@
  */
 const MARKS = 're|fwd?|aw|wg|sv|vs|vb|antw|tr|rv|enc|odp|ynt|ref';
 const BLOB = '\\[[^\\[\\]]*\\]\\s*';
-const LEADER = new RegExp(`^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:\\[[^\\[\\]]*\\]\\s*)?(?:\\(\\d+\\))?:|\\s)`, 'i');
+const LEADER = new RegExp(
+  `^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:\\[[^\\[\\]]*\\]\\s*)?(?:\\(\\d+\\))?:|\\s)`,
+  'i',
+);
 const LEADING_BLOB = new RegExp(`^${BLOB}`);
 const TRAILER = /(?:\(fwd\)|\s)$/i;
 const FORWARD_WRAP = /^\[fwd:(.*)\]$/is;

@@ -39,7 +39,11 @@ function survey(register: FilingRegister, message: FilingMessage, context: Filin
     if (address && !register.isOurs(address)) addresses.set(address, name);
   }
   for (const address of message.undelivered) if (!register.isOurs(address)) addresses.set(address, '');
-  const outsiders = [...addresses].map(([address, name]) => ({ address, name, people: register.peopleAt(address) }));
+  const outsiders = [...addresses].map(([address, name]) => ({
+    address,
+    name,
+    people: register.peopleAt(address),
+  }));
   return {
     register,
     message,
@@ -63,7 +67,9 @@ const automaticAnswer: Rule = ({ message, earlier }) => {
   if (earlier.state === 'logged') {
     return logged(earlier.fileIds, [plus('returned', `${what} to a message on this file`)]);
   }
-  return earlier.state === 'aside' ? aside('automatic', `${what} to a message that is not client mail`) : null;
+  return earlier.state === 'aside'
+    ? aside('automatic', `${what} to a message that is not client mail`)
+    : null;
 };
 
 /** Circulars and machines' notices are not client correspondence, unless they answer a filed message. */
@@ -78,8 +84,10 @@ const circular: Rule = ({ message, earlier }) => {
 const internal: Rule = (scene) => {
   const { message, register, inSubject, earlier, outsiders } = scene;
   if (outsiders.length || !message.from) return null;
-  if (inSubject.length) return logged(inSubject, [plus('number', `${numbersOf(register, inSubject)} stands in the subject`)]);
-  if (earlier?.state === 'logged') return logged(earlier.fileIds, [plus('conversation', 'Goes on a conversation on this file')]);
+  if (inSubject.length)
+    return logged(inSubject, [plus('number', `${numbersOf(register, inSubject)} stands in the subject`)]);
+  if (earlier?.state === 'logged')
+    return logged(earlier.fileIds, [plus('conversation', 'Goes on a conversation on this file')]);
   const forwarded = peopleIn(register, message.quoted);
   if (forwarded.length) {
     return suggest(scene, ranked(scene, forwarded), [plus('person', 'Forwards mail from somebody we know')]);
@@ -92,15 +100,20 @@ const conversation: Rule = (scene) => {
   const { register, message, earlier, inSubject, inOwnText } = scene;
   if (!earlier) return null;
   if (earlier.state === 'aside') {
-    return scene.clientIds.length || inSubject.length ? null : aside('conversation', 'Goes on a conversation that is not client mail');
+    return scene.clientIds.length || inSubject.length
+      ? null
+      : aside('conversation', 'Goes on a conversation that is not client mail');
   }
   if (earlier.state !== 'logged') return null;
   const others = [...new Set([...inSubject, ...inOwnText])].filter((id) => !earlier.fileIds.includes(id));
   const evidence = [plus('conversation', 'Goes on a conversation on this file')];
   const changed = Boolean(earlier.subjectKey) && subjectKey(message.subject) !== earlier.subjectKey;
   if (!others.length && !changed) return logged(earlier.fileIds, evidence);
-  if (!others.length && !mentionsAnotherFile(scene, earlier.fileIds)) return logged(earlier.fileIds, evidence);
-  const named = others.map((id) => candidate(id, 'likely', [plus('number', `${numbersOf(register, [id])} stands in what was written`)]));
+  if (!others.length && !mentionsAnotherFile(scene, earlier.fileIds))
+    return logged(earlier.fileIds, evidence);
+  const named = others.map((id) =>
+    candidate(id, 'likely', [plus('number', `${numbersOf(register, [id])} stands in what was written`)]),
+  );
   const old = earlier.fileIds.map((id) =>
     candidate(id, 'likely', [...evidence, ...(changed ? [minus('subject', 'The subject was changed')] : [])]),
   );
@@ -131,11 +144,16 @@ const fileNumber: Rule = (scene) => {
 const lostThread: Rule = (scene) => {
   const latest = scene.sameSubject[0];
   if (!latest || latest.state !== 'logged') return null;
-  const oneFile = scene.sameSubject.every((other) => other.state === 'logged' && other.fileIds.join() === latest.fileIds.join());
+  const oneFile = scene.sameSubject.every(
+    (other) => other.state === 'logged' && other.fileIds.join() === latest.fileIds.join(),
+  );
   const evidence = [plus('subject', 'Same subject and people as messages on this file')];
   if (oneFile) return logged(latest.fileIds, evidence);
   const ids = [...new Set(scene.sameSubject.flatMap((other) => other.fileIds))];
-  return suggest(scene, [...ids.map((id) => candidate(id, 'likely', evidence)), ...ranked(scene, scene.clientIds)]);
+  return suggest(scene, [
+    ...ids.map((id) => candidate(id, 'likely', evidence)),
+    ...ranked(scene, scene.clientIds),
+  ]);
 };
 
 /** A known address of one client with one open file, or with none but General. */
@@ -149,14 +167,17 @@ const knownAddress: Rule = (scene) => {
   if (known.some(({ people }) => people.length > 1)) return suggest(scene, candidates);
   const open = register.openFilesOf(clientId);
   const specific = open.filter((file) => !file.general);
-  const only = specific.length === 1 ? specific[0] : specific.length ? undefined : open.find((file) => file.general);
+  const only =
+    specific.length === 1 ? specific[0] : specific.length ? undefined : open.find((file) => file.general);
   if (!only) return suggest(scene, candidates);
   const person = known[0]?.people[0];
   return logged(
     [only.id],
     [
       plus('person', `${person?.name || 'The address'} belongs to ${register.clientName(clientId)}`),
-      only.general ? plus('general', 'The client has no other open file') : plus('only-file', 'The client’s only open file'),
+      only.general
+        ? plus('general', 'The client has no other open file')
+        : plus('only-file', 'The client’s only open file'),
     ],
   );
 };
@@ -186,19 +207,34 @@ function ranked(scene: Scene, clientIds: readonly number[]): Candidate[] {
   const { register, message } = scene;
   const words = tellingWords(`${message.subject} ${message.own}`);
   const personIds = scene.outsiders.flatMap(({ people }) => people.map((person) => person.id));
-  const shared = scene.outsiders.some(({ people }) => new Set(people.flatMap((person) => person.clientIds)).size > 1);
+  const shared = scene.outsiders.some(
+    ({ people }) => new Set(people.flatMap((person) => person.clientIds)).size > 1,
+  );
   const files = clientIds.flatMap((id) => register.openFilesOf(id));
   const scored = files.map((file) => {
-    const common = [...tellingWords(`${file.title} ${register.clientName(file.clientId)}`)].filter((word) => words.has(word));
+    const common = [...tellingWords(`${file.title} ${register.clientName(file.clientId)}`)].filter((word) =>
+      words.has(word),
+    );
     const named = file.personIds.some((id) => personIds.includes(id));
     const evidence: Evidence[] = [];
     if (named) evidence.push(plus('person', 'The correspondent is named on this file'));
     else if (personIds.length) evidence.push(plus('person', 'The correspondent belongs to this client'));
-    if (common.length) evidence.push(plus('words', `${quoteList(common)} ${common.length > 1 ? 'stand' : 'stands'} in the message and in the title`));
+    if (common.length)
+      evidence.push(
+        plus(
+          'words',
+          `${quoteList(common)} ${common.length > 1 ? 'stand' : 'stands'} in the message and in the title`,
+        ),
+      );
     if (file.general) evidence.push(plus('general', 'Used when nothing more particular fits'));
     if (files.length > 1 && !file.general) evidence.push(minus('other-files', otherFiles(files, file)));
     if (shared) evidence.push(minus('several-clients', 'The correspondent belongs to several clients'));
-    return { file, score: common.length * 2 + (named ? 1 : 0) - (file.general ? 0.5 : 0), evidence, words: common.length };
+    return {
+      file,
+      score: common.length * 2 + (named ? 1 : 0) - (file.general ? 0.5 : 0),
+      evidence,
+      words: common.length,
+    };
   });
   scored.sort((a, b) => b.score - a.score || b.file.number.localeCompare(a.file.number));
   const runnerUp = scored[1]?.score ?? 0;
@@ -218,16 +254,21 @@ function otherFiles(files: readonly RegisteredFile[], file: RegisteredFile): str
 function mentionsAnotherFile(scene: Scene, fileIds: readonly number[]): boolean {
   const { register, message } = scene;
   const words = tellingWords(`${message.subject} ${message.own}`);
-  const hits = (file: RegisteredFile) => [...tellingWords(file.title)].filter((word) => words.has(word)).length;
+  const hits = (file: RegisteredFile) =>
+    [...tellingWords(file.title)].filter((word) => words.has(word)).length;
   const current = fileIds.map((id) => register.file(id)).filter((file) => file !== undefined);
-  const others = current.flatMap((file) => register.openFilesOf(file.clientId)).filter((file) => !fileIds.includes(file.id));
+  const others = current
+    .flatMap((file) => register.openFilesOf(file.clientId))
+    .filter((file) => !fileIds.includes(file.id));
   return others.some((file) => hits(file) > 0) && !current.some((file) => hits(file) > 0);
 }
 
 /** Clients of the people whose addresses stand in a forwarded text. */
 function peopleIn(register: FilingRegister, quoted: string): number[] {
   const addresses = quoted.match(/[^\s<>()[\],;:"]+@[^\s<>()[\],;:"]+/g) ?? [];
-  const people = addresses.filter((address) => !register.isOurs(address)).flatMap((address) => register.peopleAt(address));
+  const people = addresses
+    .filter((address) => !register.isOurs(address))
+    .flatMap((address) => register.peopleAt(address));
   return [...new Set(people.flatMap((person) => person.clientIds))];
 }
 
@@ -244,7 +285,10 @@ function suggest(scene: Scene, candidates: readonly Candidate[], evidence: Evide
   for (const next of candidates) {
     const known = byFile.get(next.fileId);
     if (!known) byFile.set(next.fileId, { ...next, evidence: [...next.evidence] });
-    else known.evidence.push(...next.evidence.filter((item) => !known.evidence.some((other) => other.words === item.words)));
+    else
+      known.evidence.push(
+        ...next.evidence.filter((item) => !known.evidence.some((other) => other.words === item.words)),
+      );
   }
   const list = [...byFile.values()].slice(0, MOST_CANDIDATES);
   if (scene.message.automatic) evidence = [...evidence, minus('automatic', 'Sent by a machine')];

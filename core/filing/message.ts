@@ -4,7 +4,10 @@ import { namedMessages } from '../conversation/conversation.ts';
 import type { FilingMessage } from './types.ts';
 
 /** Prepares a message as read for filing. */
-export function filingMessage(message: ReadMessage, written: Written = writtenPart(message.text)): FilingMessage {
+export function filingMessage(
+  message: ReadMessage,
+  written: Written = writtenPart(message.text),
+): FilingMessage {
   return {
     from: message.from,
     recipients: [...message.to, ...message.cc, ...message.bcc],
@@ -20,6 +23,8 @@ export function filingMessage(message: ReadMessage, written: Written = writtenPa
 
 /** The outside addresses of a message, sorted: the people a conversation is with. */
 export function outsideAddresses(message: FilingMessage, isOurs: (address: string) => boolean): string[] {
-  const addresses = [...(message.from ? [message.from] : []), ...message.recipients].map((mailbox) => mailbox.address);
+  const addresses = [...(message.from ? [message.from] : []), ...message.recipients].map(
+    (mailbox) => mailbox.address,
+  );
   return [...new Set(addresses.filter((address) => address && !isOurs(address)))].sort();
 }

@@ -46,11 +46,14 @@ export async function* replay(
     const decision = decide(register, message, memory.context(message));
     const micros = (now() - started) * 1000;
     yield {
-      messageId: (read.header('message-id') ?? '').trim().replace(/^<|>$/g, '') && (read.header('message-id') ?? '').trim(),
+      messageId:
+        (read.header('message-id') ?? '').trim().replace(/^<|>$/g, '') &&
+        (read.header('message-id') ?? '').trim(),
       mailbox: (read.header('x-corpus-mailbox') ?? '').trim(),
       decision: decision.state === 'logged' ? 'auto' : decision.state === 'aside' ? 'none' : 'suggest',
       files: decision.state === 'logged' ? decision.fileIds.map(numberOf) : [],
-      candidates: decision.state === 'suggested' ? decision.candidates.map((entry) => numberOf(entry.fileId)) : [],
+      candidates:
+        decision.state === 'suggested' ? decision.candidates.map((entry) => numberOf(entry.fileId)) : [],
       micros,
     };
     memory.remember(read.messageId ?? `#${index}`, message, truth(index).map(idOf));

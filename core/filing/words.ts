@@ -1,9 +1,11 @@
 /** Words too common in any correspondence to say which file is meant; English function words. */
 const COMMON = new Set(
-  ('the and for with from that this have has had was were are been will would could should shall our your you ' +
+  (
+    'the and for with from that this have has had was were are been will would could should shall our your you ' +
     'their they them its not but all any can may about into over under after before when what which who how ' +
     'there here than then also more most some such only other one two three dear regards kind best thank thanks ' +
-    'please let know hello good morning file files general correspondence client new').split(' '),
+    'please let know hello good morning file files general correspondence client new'
+  ).split(' '),
 );
 
 /**

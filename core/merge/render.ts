@@ -44,7 +44,7 @@ function around(siblings: readonly DocNode[], node: DocNode): string {
   return words.trim().slice(0, 60);
 }
 
-const FONT = 'font-family:Georgia,\'Times New Roman\',serif;font-size:16px;line-height:1.5;color:#1F2B28';
+const FONT = "font-family:Georgia,'Times New Roman',serif;font-size:16px;line-height:1.5;color:#1F2B28";
 
 const BLOCK_STYLES: Record<string, string> = {
   p: 'margin:0 0 14px 0',
@@ -72,7 +72,8 @@ function blocks(nodes: readonly DocNode[]): string {
 
 function block(node: DocNode): string {
   const content = node.content ?? [];
-  const tag = (name: string, inner: string) => `<${name} style="${BLOCK_STYLES[name] ?? ''}">${inner}</${name}>`;
+  const tag = (name: string, inner: string) =>
+    `<${name} style="${BLOCK_STYLES[name] ?? ''}">${inner}</${name}>`;
   switch (node.type) {
     case 'paragraph':
       return tag('p', inlines(content) || '&nbsp;');
@@ -150,12 +151,16 @@ function plainBlock(node: DocNode, index: number, indent: string): string {
     case 'blockquote':
       return plainBlocks(content, `${indent}  `);
     default:
-      return content.length ? plainBlocks(content, indent) : plainBlock({ type: 'paragraph', content: [node] }, index, indent);
+      return content.length
+        ? plainBlocks(content, indent)
+        : plainBlock({ type: 'paragraph', content: [node] }, index, indent);
   }
 }
 
 function plainItem(item: DocNode, mark: string, indent: string): string {
-  const inner = plainBlocks(item.content ?? [], `${indent}${' '.repeat(mark.length)}`).replace(/\n{2,}/g, '\n').trim();
+  const inner = plainBlocks(item.content ?? [], `${indent}${' '.repeat(mark.length)}`)
+    .replace(/\n{2,}/g, '\n')
+    .trim();
   return `${indent}${mark}${inner}\n`;
 }
 
@@ -173,7 +178,11 @@ function inlineText(nodes: readonly DocNode[]): string {
 }
 
 export function escapeHtml(text: string): string {
-  return text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;');
+  return text
+    .replaceAll('&', '&amp;')
+    .replaceAll('<', '&lt;')
+    .replaceAll('>', '&gt;')
+    .replaceAll('"', '&quot;');
 }
 
 /** The merge fields a tree uses, each once. */

@@ -6,7 +6,7 @@
 export function* readMbox(bytes: Uint8Array): Generator<Uint8Array> {
   const starts: number[] = [];
   let emptyBefore = true;
-  for (let at = 0; at < bytes.length; ) {
+  for (let at = 0; at < bytes.length;) {
     let end = bytes.indexOf(10, at);
     if (end < 0) end = bytes.length;
     if (emptyBefore && startsWith(bytes, at, FROM)) starts.push(at);
@@ -30,7 +30,7 @@ function startsWith(bytes: Uint8Array, at: number, what: readonly number[]): boo
 function unquote(message: Uint8Array): Uint8Array {
   const out = new Uint8Array(message.length);
   let length = 0;
-  for (let at = 0; at < message.length; ) {
+  for (let at = 0; at < message.length;) {
     let end = message.indexOf(10, at);
     end = end < 0 ? message.length : end + 1;
     let mark = at;

@@ -109,7 +109,7 @@ function flatten(addresses: readonly Address[]): Mailbox[] {
 /** An address without the comments and folding white space RFC 5322 lets stand within it (sections 3.2.2 and 4.4). */
 function bareAddress(address: string): string {
   let bare = address;
-  for (let before = ''; before !== bare; ) {
+  for (let before = ''; before !== bare;) {
     before = bare;
     bare = bare.replace(/\((?:[^()\\]|\\.)*\)/g, '');
   }
@@ -123,8 +123,11 @@ function bytesOf(content: ArrayBuffer | Uint8Array | string): Uint8Array {
 
 /** No path parts or control characters in a name that will be offered for saving. */
 function cleanFilename(name: string | null): string {
-  // eslint-disable-next-line no-control-regex
-  return (name ?? '').replace(/[\u0000-\u001f\u007f]/g, '').replace(/^.*[/\\]/, '').slice(0, 200).trim();
+  return (name ?? '')
+    .replace(/[\u0000-\u001f\u007f]/g, '')
+    .replace(/^.*[/\\]/, '')
+    .slice(0, 200)
+    .trim();
 }
 
 function defaultName(mimeType: string, index: number): string {
@@ -140,7 +143,10 @@ function readDate(value: string | null): Date | null {
   return Number.isNaN(date.getTime()) ? null : date;
 }
 
-function automaticKind(header: (name: string) => string | null, report: DeliveryReport | null): Automatic | null {
+function automaticKind(
+  header: (name: string) => string | null,
+  report: DeliveryReport | null,
+): Automatic | null {
   const type = (header('content-type') ?? '').toLowerCase();
   if (report || (type.startsWith('multipart/report') && type.includes('delivery-status'))) return 'report';
   const submitted = (header('auto-submitted') ?? 'no').toLowerCase().split(';')[0]?.trim() ?? 'no';
@@ -157,11 +163,16 @@ function automaticKind(header: (name: string) => string | null, report: Delivery
  * The report inside a `multipart/report; report-type=delivery-status` message: its status part and the
  * Message-ID of the returned message or of its headers (RFC 6522, RFC 3464).
  */
-async function readReport(contentType: string, enclosures: readonly Enclosure[]): Promise<DeliveryReport | null> {
+async function readReport(
+  contentType: string,
+  enclosures: readonly Enclosure[],
+): Promise<DeliveryReport | null> {
   if (!/^multipart\/report/i.test(contentType)) return null;
   const status = enclosures.find((part) => part.mimeType === 'message/delivery-status');
   if (!status) return null;
-  const returned = enclosures.find((part) => part.mimeType === 'message/rfc822' || part.mimeType === 'text/rfc822-headers');
+  const returned = enclosures.find(
+    (part) => part.mimeType === 'message/rfc822' || part.mimeType === 'text/rfc822-headers',
+  );
   return {
     recipients: readDeliveryStatus(new TextDecoder().decode(status.content)),
     originalMessageId: returned ? returnedMessageId(returned.content) : null,

@@ -12,7 +12,8 @@ const DIVIDER =
   /^[>\s]*[-_]{2,}\s*(?:original|forwarded|ursprüngliche|weitergeleitete|message|oprindelig|opprinnelig|vidarebefordrat|mensaje|messaggio|doorgestuurd|oorspronkelijk|videresendt)[^-_]*[-_]{2,}\s*$/i;
 const UNDERSCORES = /^_{10,}\s*$/;
 /** "On … wrote:", "Am … schrieb …:", "Le … a écrit :", "Den … skrev …:", "El … escribió:", "Op … schreef …:" */
-const INTRO = /^\s*(?:on|am|le|den|el|il|op|em|dne|w dniu)\b.{4,200}(?:wrote|schrieb|écrit|skrev|escribió|ha scritto|schreef|escreveu|napsal|pisze)\b.{0,120}:\s*$/i;
+const INTRO =
+  /^\s*(?:on|am|le|den|el|il|op|em|dne|w dniu)\b.{4,200}(?:wrote|schrieb|écrit|skrev|escribió|ha scritto|schreef|escreveu|napsal|pisze)\b.{0,120}:\s*$/i;
 const HEADER_LINE = /^[>\s*]*(\p{L}[\p{L} -]{0,18}?)\*?\s?:\*?\s+\S/u;
 
 /**
@@ -30,7 +31,11 @@ export function writtenPart(text: string): Written {
   }
   const signature = own.findIndex((line) => /^--\s?$/.test(line));
   const ownText = (signature > 0 ? own.slice(0, signature) : own).join('\n').trim();
-  return { own: ownText, quoted: quoted.join('\n'), quotedLines: quoted.filter((line) => line.trim()).length };
+  return {
+    own: ownText,
+    quoted: quoted.join('\n'),
+    quotedLines: quoted.filter((line) => line.trim()).length,
+  };
 }
 
 function historyStart(lines: readonly string[]): number {
@@ -59,7 +64,11 @@ function isHeaderBlock(lines: readonly string[], from: number): boolean {
     if (!HEADER_LINE.test(line)) break;
     block.push(line);
   }
-  return block.length >= 3 && block.some((line) => /@|\b\d{4}\b/.test(line)) && block.some((line) => /@/.test(line));
+  return (
+    block.length >= 3 &&
+    block.some((line) => /@|\b\d{4}\b/.test(line)) &&
+    block.some((line) => /@/.test(line))
+  );
 }
 
 /** The first words of a message for a list row: own words on one line, at most `length` characters. */

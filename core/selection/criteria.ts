@@ -31,9 +31,13 @@ export function satisfies(criterion: Criterion, client: SelectableClient): boole
     case 'status':
       return !criterion.values.length || criterion.values.includes(client.status);
     case 'adviser':
-      return !criterion.values.length || (client.adviserId !== null && criterion.values.includes(client.adviserId));
+      return (
+        !criterion.values.length || (client.adviserId !== null && criterion.values.includes(client.adviserId))
+      );
     case 'service':
-      return !criterion.values.length || (client.service !== null && criterion.values.includes(client.service));
+      return (
+        !criterion.values.length || (client.service !== null && criterion.values.includes(client.service))
+      );
     case 'interest':
       return client.interestIds.includes(criterion.interestId) === criterion.has;
     case 'number': {

@@ -58,7 +58,8 @@ function section(folder: Folder, message: KeptMessage, item: string): Buffer[] {
 
 function sectionBytes(folder: Folder, message: KeptMessage, what: string): Buffer {
   const fields = /^HEADER\.FIELDS(\.NOT)? \(([^)]*)\)$/.exec(what);
-  if (what !== 'HEADER' && what !== 'TEXT' && !fields) throw new Error(`BODY[${what}] cannot be fetched here`);
+  if (what !== 'HEADER' && what !== 'TEXT' && !fields)
+    throw new Error(`BODY[${what}] cannot be fetched here`);
   const raw = folder.read(message);
   const end = headEnd(raw);
   if (what === 'HEADER') return raw.subarray(0, end);
@@ -91,7 +92,10 @@ function envelope(head: string): string {
   const fields = new Map<string, string>();
   for (const line of headerLines(head)) {
     const colon = line.indexOf(':');
-    const value = line.slice(colon + 1).replace(/\r?\n[ \t]+/g, ' ').trim();
+    const value = line
+      .slice(colon + 1)
+      .replace(/\r?\n[ \t]+/g, ' ')
+      .trim();
     fields.set(line.slice(0, colon).trim().toLowerCase(), value);
   }
   const field = (name: string) => quoted(fields.get(name) ?? null);
@@ -102,7 +106,9 @@ function envelope(head: string): string {
 }
 
 function addresses(value: string): string {
-  const found = Array.from(value.matchAll(/(?:"((?:[^"\\]|\\.)*)"|([^<>",]*?))\s*<?([^\s<>",:;]+)@([^\s<>",;]+)>?/g));
+  const found = Array.from(
+    value.matchAll(/(?:"((?:[^"\\]|\\.)*)"|([^<>",]*?))\s*<?([^\s<>",:;]+)@([^\s<>",;]+)>?/g),
+  );
   if (!found.length) return 'NIL';
   return `(${found
     .map(([, quotedName, name, local = '', domain = '']) => {

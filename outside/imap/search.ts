@@ -12,7 +12,11 @@ interface Cursor {
 }
 
 /** SEARCH (RFC 3501 section 6.4.4, MODSEQ of RFC 7162): the UIDs found, and the highest mod-sequence when asked by it. */
-export function search(folder: Folder, view: readonly number[], tokens: readonly Token[]): { uids: number[]; modseq: number | null } {
+export function search(
+  folder: Folder,
+  view: readonly number[],
+  tokens: readonly Token[],
+): { uids: number[]; modseq: number | null } {
   const cursor: Cursor = { folder, view, tokens, at: 0, modseq: false };
   const tests: Test[] = [];
   while (cursor.at < tokens.length) tests.push(key(cursor));
@@ -120,7 +124,11 @@ function header(cursor: Cursor, name: string, value: string): Test {
   const wanted = value.toLowerCase();
   const line = new RegExp(`^${name.replace(/[^\w-]/g, '')}:([^\r\n]*(?:\r?\n[ \t][^\r\n]*)*)`, 'im');
   return (message) => {
-    const head = cursor.folder.read(message, 0, 65_536).toString('utf8').split(/\r?\n\r?\n/)[0] ?? '';
+    const head =
+      cursor.folder
+        .read(message, 0, 65_536)
+        .toString('utf8')
+        .split(/\r?\n\r?\n/)[0] ?? '';
     return (line.exec(head)?.[1] ?? '').toLowerCase().includes(wanted);
   };
 }

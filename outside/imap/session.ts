@@ -5,7 +5,18 @@ import { search } from './search.ts';
 import { inSet, parseImapDate, parseSet, parseTokens, quoted, textOf, type Token } from './syntax.ts';
 
 /** Extensions offered after LOGIN; tests switch some off to be any plain IMAP4rev1 server. */
-export const EXTENSIONS = ['IDLE', 'UIDPLUS', 'MOVE', 'SPECIAL-USE', 'CONDSTORE', 'ENABLE', 'NAMESPACE', 'ID', 'UNSELECT', 'LITERAL+'] as const;
+export const EXTENSIONS = [
+  'IDLE',
+  'UIDPLUS',
+  'MOVE',
+  'SPECIAL-USE',
+  'CONDSTORE',
+  'ENABLE',
+  'NAMESPACE',
+  'ID',
+  'UNSELECT',
+  'LITERAL+',
+] as const;
 
 export interface SessionOptions {
   login(user: string, password: string): Account | null;
@@ -133,7 +144,13 @@ export class ImapSession {
     }
   }
 
-  private async authenticated(tag: string, name: string, uid: boolean, args: Token[], ok: (text: string) => void): Promise<void> {
+  private async authenticated(
+    tag: string,
+    name: string,
+    uid: boolean,
+    args: Token[],
+    ok: (text: string) => void,
+  ): Promise<void> {
     const account = this.account;
     if (!account) throw new Refusal('NO', 'log in first');
     switch (name) {
@@ -171,7 +188,13 @@ export class ImapSession {
     }
   }
 
-  private async selected(account: Account, name: string, uid: boolean, args: Token[], ok: (text: string) => void): Promise<void> {
+  private async selected(
+    account: Account,
+    name: string,
+    uid: boolean,
+    args: Token[],
+    ok: (text: string) => void,
+  ): Promise<void> {
     const folder = this.folder;
     if (!folder) throw new Refusal('BAD', `${name} is not known here, or select a folder first`);
     const messages = () => this.resolve(folder, textOf(args[0]), uid);
@@ -187,7 +210,9 @@ export class ImapSession {
       case 'SEARCH': {
         const { uids, modseq } = search(folder, this.view, args);
         const found = uid ? uids : uids.map((each) => this.view.indexOf(each) + 1);
-        this.line(`* SEARCH${found.map((each) => ` ${each}`).join('')}${modseq ? ` (MODSEQ ${modseq})` : ''}`);
+        this.line(
+          `* SEARCH${found.map((each) => ` ${each}`).join('')}${modseq ? ` (MODSEQ ${modseq})` : ''}`,
+        );
         return ok('searched');
       }
       case 'STORE':
@@ -222,11 +247,22 @@ export class ImapSession {
     const given = args.filter((token) => !('list' in token));
     const pattern = textOf(given[0]) + textOf(given[1]);
     if (!pattern) return this.line(`* ${name} (\\Noselect) "/" ""`);
-    const matcher = new RegExp(`^${pattern.replace(/[.+?^${}()|[\]\\]/g, '\\$&').replace(/\*/g, '.*').replace(/%/g, '[^/]*')}$`, 'i');
+    const matcher = new RegExp(
+      `^${pattern
+        .replace(/[.+?^${}()|[\]\\]/g, '\\$&')
+        .replace(/\*/g, '.*')
+        .replace(/%/g, '[^/]*')}$`,
+      'i',
+    );
     for (const folder of account.all()) {
       if (!matcher.test(folder.path)) continue;
-      const use = folder.specialUse && folder.specialUse !== '\\Inbox' && this.options.extensions.includes('SPECIAL-USE');
-      this.line(`* ${name} (\\HasNoChildren${use ? ` ${folder.specialUse}` : ''}) "/" ${quoted(folder.path)}`);
+      const use =
+        folder.specialUse &&
+        folder.specialUse !== '\\Inbox' &&
+        this.options.extensions.includes('SPECIAL-USE');
+      this.line(
+        `* ${name} (\\HasNoChildren${use ? ` ${folder.specialUse}` : ''}) "/" ${quoted(folder.path)}`,
+      );
     }
   }
 
@@ -258,7 +294,8 @@ export class ImapSession {
     this.line('* 0 RECENT');
     this.line(`* OK [UIDVALIDITY ${folder.uidValidity}] valid`);
     this.line(`* OK [UIDNEXT ${folder.uidNext}] next`);
-    if (this.options.extensions.includes('CONDSTORE')) this.line(`* OK [HIGHESTMODSEQ ${folder.highestModseq}] highest`);
+    if (this.options.extensions.includes('CONDSTORE'))
+      this.line(`* OK [HIGHESTMODSEQ ${folder.highestModseq}] highest`);
     this.line(`${tag} OK [${readOnly ? 'READ-ONLY' : 'READ-WRITE'}] selected`);
   }
 
@@ -282,7 +319,11 @@ export class ImapSession {
     }
     if (!raw) throw new Refusal('BAD', 'a message was expected');
     const kept = folder.append(raw, flags, date);
-    ok(this.options.extensions.includes('UIDPLUS') ? `[APPENDUID ${folder.uidValidity} ${kept.uid}] kept` : 'kept');
+    ok(
+      this.options.extensions.includes('UIDPLUS')
+        ? `[APPENDUID ${folder.uidValidity} ${kept.uid}] kept`
+        : 'kept',
+    );
   }
 
   /** Messages of the set that the client knows of, by sequence number or UID. */
@@ -299,7 +340,11 @@ export class ImapSession {
     const position = new Map(this.view.map((each, index) => [each, index + 1]));
     for (const message of messages) {
       if (since !== null && message.modseq <= since) continue;
-      if (!this.readOnly && items.some((item) => /^(BODY\[|RFC822$|RFC822\.TEXT)/.test(item)) && !message.flags.has('\\Seen')) {
+      if (
+        !this.readOnly &&
+        items.some((item) => /^(BODY\[|RFC822$|RFC822\.TEXT)/.test(item)) &&
+        !message.flags.has('\\Seen')
+      ) {
         folder.setFlags(message, [...message.flags, '\\Seen']);
       }
       const row = fetchRow(folder, message, items);
@@ -323,10 +368,19 @@ export class ImapSession {
     if (this.readOnly) throw new Refusal('NO', 'the folder is open for reading only');
   }
 
-  private store(folder: Folder, messages: KeptMessage[], uid: boolean, args: Token[], ok: (text: string) => void): void {
+  private store(
+    folder: Folder,
+    messages: KeptMessage[],
+    uid: boolean,
+    args: Token[],
+    ok: (text: string) => void,
+  ): void {
     this.writable();
     const rest = args.slice(1);
-    const unchanged = rest[0] && 'list' in rest[0] && /UNCHANGEDSINCE/i.test(textOf(rest[0].list[0])) ? rest.shift() : undefined;
+    const unchanged =
+      rest[0] && 'list' in rest[0] && /UNCHANGEDSINCE/i.test(textOf(rest[0].list[0]))
+        ? rest.shift()
+        : undefined;
     const limit = unchanged && 'list' in unchanged ? Number(textOf(unchanged.list[1])) : Infinity;
     const what = /^([+-]?)FLAGS(\.SILENT)?$/i.exec(textOf(rest[0]));
     if (!what) throw new Refusal('BAD', 'FLAGS, +FLAGS or -FLAGS was expected');
@@ -341,17 +395,31 @@ export class ImapSession {
       }
       folder.setFlags(message, set);
       const modseq = this.condstore ? ` MODSEQ (${message.modseq})` : '';
-      if (!what[2]) this.line(`* ${this.view.indexOf(message.uid) + 1} FETCH (${uid ? `UID ${message.uid} ` : ''}FLAGS (${[...set].join(' ')})${modseq})`);
+      if (!what[2])
+        this.line(
+          `* ${this.view.indexOf(message.uid) + 1} FETCH (${uid ? `UID ${message.uid} ` : ''}FLAGS (${[...set].join(' ')})${modseq})`,
+        );
     }
     this.toldModseq = folder.highestModseq;
     ok(modified.length ? `[MODIFIED ${compress(modified)}] some had changed` : 'stored');
   }
 
-  private copy(folder: Folder, messages: KeptMessage[], target: Folder, move: boolean, ok: (text: string) => void): void {
+  private copy(
+    folder: Folder,
+    messages: KeptMessage[],
+    target: Folder,
+    move: boolean,
+    ok: (text: string) => void,
+  ): void {
     if (move) this.writable();
-    const copies = messages.map((message) => target.append(folder.read(message), message.flags, message.internalDate).uid);
+    const copies = messages.map(
+      (message) => target.append(folder.read(message), message.flags, message.internalDate).uid,
+    );
     const from = messages.map((message) => message.uid);
-    const code = this.options.extensions.includes('UIDPLUS') && from.length ? `[COPYUID ${target.uidValidity} ${compress(from)} ${compress(copies)}] ` : '';
+    const code =
+      this.options.extensions.includes('UIDPLUS') && from.length
+        ? `[COPYUID ${target.uidValidity} ${compress(from)} ${compress(copies)}] `
+        : '';
     if (!move) return ok(`${code}copied`);
     if (code) this.line(`* OK ${code}moved`);
     folder.expunge(from);
@@ -378,7 +446,9 @@ export class ImapSession {
     for (const [index, uid] of this.view.entries()) {
       const message = folder.find(uid);
       if (message && message.modseq > this.toldModseq) {
-        this.line(`* ${index + 1} FETCH (UID ${uid} FLAGS (${[...message.flags].join(' ')})${this.condstore ? ` MODSEQ (${message.modseq})` : ''})`);
+        this.line(
+          `* ${index + 1} FETCH (UID ${uid} FLAGS (${[...message.flags].join(' ')})${this.condstore ? ` MODSEQ (${message.modseq})` : ''})`,
+        );
       }
     }
     const before = this.view.length;
@@ -392,4 +462,3 @@ function changedSince(token: Token | undefined): number | null {
   if (!token || !('list' in token) || textOf(token.list[0]).toUpperCase() !== 'CHANGEDSINCE') return null;
   return Number(textOf(token.list[1]));
 }
-

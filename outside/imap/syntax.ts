@@ -16,7 +16,7 @@ export function parseTokens(pieces: readonly (string | Buffer)[]): Token[] {
 }
 
 function parsePiece(text: string, stack: Token[][], top: () => Token[]): void {
-  for (let at = 0; at < text.length; ) {
+  for (let at = 0; at < text.length;) {
     const char = text[at];
     if (char === ' ') at++;
     else if (char === '(') {
@@ -79,6 +79,9 @@ export function imapDate(date: Date): string {
 
 /** Reads a date-time as APPEND gives it, or a bare date as SEARCH does; null when it is neither. */
 export function parseImapDate(text: string): Date | null {
-  const date = new Date(text.trim().replace(/^(\d{1,2})-(\w{3})-(\d{4})/, '$1 $2 $3') + (/\d:\d/.test(text) ? '' : ' 00:00:00 +0000'));
+  const date = new Date(
+    text.trim().replace(/^(\d{1,2})-(\w{3})-(\d{4})/, '$1 $2 $3') +
+      (/\d:\d/.test(text) ? '' : ' 00:00:00 +0000'),
+  );
   return Number.isNaN(date.getTime()) ? null : date;
 }

@@ -23,7 +23,10 @@ function element(name, properties = {}, ...children) {
 }
 
 async function ask(path, body) {
-  const response = await fetch(path, body && { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
+  const response = await fetch(
+    path,
+    body && { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
+  );
   const answer = await response.json();
   if (!response.ok) throw new Error(answer.message);
   return answer;
@@ -32,10 +35,22 @@ async function ask(path, body) {
 async function listPeople() {
   const answer = await ask(`/api/people?q=${encodeURIComponent(find.value)}`);
   staff = answer.staff;
-  document.querySelector('#count').textContent = `${answer.total} people${answer.total > 60 ? ', the first 60 shown' : ''}`;
+  document.querySelector('#count').textContent =
+    `${answer.total} people${answer.total > 60 ? ', the first 60 shown' : ''}`;
   people.replaceChildren(
     ...answer.people.map((person) => {
-      const button = element('button', { type: 'button', onclick: () => open(person) }, element('span', {}, element('b', { textContent: person.name || person.address }), element('br'), person.address), String(person.received || ''));
+      const button = element(
+        'button',
+        { type: 'button', onclick: () => open(person) },
+        element(
+          'span',
+          {},
+          element('b', { textContent: person.name || person.address }),
+          element('br'),
+          person.address,
+        ),
+        String(person.received || ''),
+      );
       button.setAttribute('aria-current', String(chosen?.address === person.address));
       return element('li', {}, button);
     }),
@@ -64,21 +79,44 @@ async function open(person) {
   chosen = person;
   await listPeople();
   const letters = await ask(`/api/inbox?address=${encodeURIComponent(person.address)}`);
-  const to = element('select', { className: 'wide' }, ...staff.map((member) => element('option', { value: member.address, textContent: member.name })));
+  const to = element(
+    'select',
+    { className: 'wide' },
+    ...staff.map((member) => element('option', { value: member.address, textContent: member.name })),
+  );
   const subject = element('input', { className: 'wide' });
   desk.replaceChildren(
     element('h2', { textContent: person.name || person.address }),
     element('p', { className: 'quiet', textContent: `${person.address}: ${WAYS[person.behaviour]}` }),
-    element('details', {}, element('summary', { textContent: 'Write to the firm' }), writer('Send as this person', [element('label', {}, 'To', to), element('label', {}, 'Subject', subject)], (text) => ask('/api/write', { address: person.address, to: to.value, subject: subject.value, text }))),
+    element(
+      'details',
+      {},
+      element('summary', { textContent: 'Write to the firm' }),
+      writer(
+        'Send as this person',
+        [element('label', {}, 'To', to), element('label', {}, 'Subject', subject)],
+        (text) => ask('/api/write', { address: person.address, to: to.value, subject: subject.value, text }),
+      ),
+    ),
     element('h3', { textContent: letters.length ? 'Received' : 'Nothing received yet' }),
     ...letters.map((letter) =>
       element(
         'article',
         {},
         element('h3', { textContent: letter.subject || '(no subject)' }),
-        element('p', { className: 'quiet', textContent: `${letter.from}, ${new Date(letter.date).toLocaleString()}` }),
+        element('p', {
+          className: 'quiet',
+          textContent: `${letter.from}, ${new Date(letter.date).toLocaleString()}`,
+        }),
         element('pre', { textContent: letter.text }),
-        element('details', {}, element('summary', { textContent: 'Answer' }), writer('Answer as this person', [], (text) => ask('/api/answer', { address: person.address, uid: letter.uid, text }))),
+        element(
+          'details',
+          {},
+          element('summary', { textContent: 'Answer' }),
+          writer('Answer as this person', [], (text) =>
+            ask('/api/answer', { address: person.address, uid: letter.uid, text }),
+          ),
+        ),
       ),
     ),
   );
@@ -87,7 +125,9 @@ async function open(person) {
 async function clock(body) {
   const answer = await ask('/api/clock', body);
   document.querySelector('#speed').value = answer.speed;
-  document.querySelector('#waiting').textContent = answer.waiting ? `${answer.waiting} things still to happen` : 'Nothing waiting to happen';
+  document.querySelector('#waiting').textContent = answer.waiting
+    ? `${answer.waiting} things still to happen`
+    : 'Nothing waiting to happen';
 }
 
 document.querySelector('#clock').onsubmit = (event) => {

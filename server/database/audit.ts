@@ -1,7 +1,15 @@
 import type { Knex } from 'knex';
 
 /** Notes who did what to which record, with what it was before and after. */
-export async function noteAudit(db: Knex, staffId: number, action: string, subject: string, subjectId: number, before: unknown, after: unknown): Promise<void> {
+export async function noteAudit(
+  db: Knex,
+  staffId: number,
+  action: string,
+  subject: string,
+  subjectId: number,
+  before: unknown,
+  after: unknown,
+): Promise<void> {
   await db('audit').insert({
     at: new Date(),
     staff_id: staffId,

@@ -27,8 +27,13 @@ export function openDatabase(url: string, poolSize = 12): Database {
     pool: {
       min: 0,
       max: poolSize,
-      afterCreate: (connection: { query(sql: string, done: (error: Error | null) => void): void }, done: (error: Error | null, connection: unknown) => void) => {
-        connection.query("SET time_zone = '+00:00', SESSION innodb_lock_wait_timeout = 15", (error) => done(error, connection));
+      afterCreate: (
+        connection: { query(sql: string, done: (error: Error | null) => void): void },
+        done: (error: Error | null, connection: unknown) => void,
+      ) => {
+        connection.query("SET time_zone = '+00:00', SESSION innodb_lock_wait_timeout = 15", (error) =>
+          done(error, connection),
+        );
       },
     },
   });
@@ -41,7 +46,9 @@ export async function ensureDatabase(url: string): Promise<void> {
   server.pathname = '/mysql';
   const admin = openDatabase(server.toString(), 1);
   try {
-    await admin.raw('CREATE DATABASE IF NOT EXISTS ?? CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci', [name]);
+    await admin.raw('CREATE DATABASE IF NOT EXISTS ?? CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci', [
+      name,
+    ]);
   } finally {
     await admin.destroy();
   }
@@ -62,7 +69,11 @@ const DEADLOCK = 1213;
 const LOCK_TIMEOUT = 1205;
 
 /** Runs a transaction, again when the database broke it off for another's sake. */
-export async function transact<T>(db: Database, work: (trx: Transaction) => Promise<T>, attempts = 6): Promise<T> {
+export async function transact<T>(
+  db: Database,
+  work: (trx: Transaction) => Promise<T>,
+  attempts = 6,
+): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
       return await db.transaction(work);
@@ -80,7 +91,12 @@ export function isDuplicate(error: unknown): boolean {
 }
 
 /** Inserts any number of rows, some hundred at a time. */
-export async function insertAll(db: Knex, table: string, rows: readonly Record<string, unknown>[], chunk = 300): Promise<void> {
+export async function insertAll(
+  db: Knex,
+  table: string,
+  rows: readonly Record<string, unknown>[],
+  chunk = 300,
+): Promise<void> {
   for (let at = 0; at < rows.length; at += chunk) await db(table).insert(rows.slice(at, at + chunk));
 }
 

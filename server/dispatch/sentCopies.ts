@@ -37,7 +37,10 @@ export class SentCopies {
     const rows = await this.claim();
     let settled = 0;
     for (const mailboxId of new Set(rows.map((row) => row.mailbox_id))) {
-      settled += await this.settle(mailboxId, rows.filter((row) => row.mailbox_id === mailboxId));
+      settled += await this.settle(
+        mailboxId,
+        rows.filter((row) => row.mailbox_id === mailboxId),
+      );
     }
     return settled;
   }
@@ -55,10 +58,19 @@ export class SentCopies {
       .andWhere((query) => query.whereNull('lease_until').orWhere('lease_until', '<', now));
     if (!(await open.clone().first('id'))) return [];
     return transact(db, async (trx) => {
-      const rows: CopyRow[] = await open.clone().transacting(trx).limit(CLAIM).forUpdate().skipLocked().select('id', 'mailbox_id', 'message_id', 'raw_hash', 'state');
+      const rows: CopyRow[] = await open
+        .clone()
+        .transacting(trx)
+        .limit(CLAIM)
+        .forUpdate()
+        .skipLocked()
+        .select('id', 'mailbox_id', 'message_id', 'raw_hash', 'state');
       if (rows.length) {
         await trx('dispatch')
-          .whereIn('id', rows.map((row) => row.id))
+          .whereIn(
+            'id',
+            rows.map((row) => row.id),
+          )
           .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
       }
       return rows;
@@ -68,7 +80,9 @@ export class SentCopies {
   private async settle(mailboxId: number, rows: readonly CopyRow[]): Promise<number> {
     const { db, log } = this.office;
     const mailbox: MailboxRow = await db('mailbox').where({ id: mailboxId }).first();
-    const sent: { path: string } | undefined = await db('folder').where({ mailbox_id: mailboxId, role: 'sent' }).first('path');
+    const sent: { path: string } | undefined = await db('folder')
+      .where({ mailbox_id: mailboxId, role: 'sent' })
+      .first('path');
     let settled = 0;
     try {
       if (!sent) throw new Error('the mailbox has no Sent folder yet');
@@ -99,12 +113,16 @@ export class SentCopies {
     const free = { lease_owner: null, lease_until: null };
     if (row.state === 'uncertain') {
       // Looked for once more each minute; a person may settle it sooner.
-      const known = isThere ? { state: 'left', left_at: now, sent_copy_at: now, answer: 'found in the Sent folder', ...free } : { lease_owner: null, lease_until: new Date(now.getTime() + 60_000) };
+      const known = isThere
+        ? { state: 'left', left_at: now, sent_copy_at: now, answer: 'found in the Sent folder', ...free }
+        : { lease_owner: null, lease_until: new Date(now.getTime() + 60_000) };
       await db('dispatch').where({ id: row.id, state: 'uncertain' }).update(known);
       return;
     }
     if (!isThere) await client.append(path, await readRaw(db, row.raw_hash), ['\\Seen'], now);
-    await db('dispatch').where({ id: row.id }).update({ sent_copy_at: now, ...free });
+    await db('dispatch')
+      .where({ id: row.id })
+      .update({ sent_copy_at: now, ...free });
   }
 
   private async client(mailbox: MailboxRow): Promise<ImapFlow> {

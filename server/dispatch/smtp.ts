@@ -44,7 +44,9 @@ export class OutgoingConnection {
       connection.once('error', reject);
       connection.connect((error) => {
         if (error) return reject(error);
-        connection.login({ user: mailbox.user, pass: unseal(key, mailbox.sealed_password) }, (refused) => (refused ? reject(refused) : resolve()));
+        connection.login({ user: mailbox.user, pass: unseal(key, mailbox.sealed_password) }, (refused) =>
+          refused ? reject(refused) : resolve(),
+        );
       });
     }).catch((error: unknown) => {
       connection.close();
@@ -94,7 +96,11 @@ export class OutgoingConnection {
 }
 
 /** Opens a connection for one piece of work and closes it afterwards. */
-export async function withConnection<T>(mailbox: MailboxRow, key: Buffer, work: (connection: OutgoingConnection) => Promise<T>): Promise<T> {
+export async function withConnection<T>(
+  mailbox: MailboxRow,
+  key: Buffer,
+  work: (connection: OutgoingConnection) => Promise<T>,
+): Promise<T> {
   const connection = await OutgoingConnection.open(mailbox, key);
   try {
     return await work(connection);

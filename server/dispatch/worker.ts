@@ -92,7 +92,9 @@ export class DispatchWorker {
     const now = new Date();
     const expired = () => db('dispatch').where({ state: 'leaving' }).where('lease_until', '<', now);
     await expired().whereNull('handed_at').update({ state: 'waiting', lease_owner: null, lease_until: null });
-    await expired().whereNotNull('handed_at').update({ state: 'uncertain', lease_owner: null, lease_until: null });
+    await expired()
+      .whereNotNull('handed_at')
+      .update({ state: 'uncertain', lease_owner: null, lease_until: null });
   }
 
   private async claim(): Promise<DispatchRow[]> {
@@ -113,20 +115,40 @@ export class DispatchWorker {
       if (!ids.length) return [];
       await trx('dispatch')
         .whereIn('id', ids)
-        .update({ state: 'leaving', attempts: trx.raw('attempts + 1'), lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000), handed_at: null });
+        .update({
+          state: 'leaving',
+          attempts: trx.raw('attempts + 1'),
+          lease_owner: process,
+          lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000),
+          handed_at: null,
+        });
       return trx('dispatch')
         .join('mailing', 'mailing.id', 'dispatch.mailing_id')
         .whereIn('dispatch.id', ids)
         .orderBy('dispatch.next_at')
         .select<DispatchRow[]>(
-          'dispatch.id', 'mailing_id', 'mailbox_id', 'to_name', 'to_address', 'message_id', 'facts', 'attempts', 'raw_hash', 'mailing.subject', 'mailing.body', 'mailing.released_at',
+          'dispatch.id',
+          'mailing_id',
+          'mailbox_id',
+          'to_name',
+          'to_address',
+          'message_id',
+          'facts',
+          'attempts',
+          'raw_hash',
+          'mailing.subject',
+          'mailing.body',
+          'mailing.released_at',
         );
     });
   }
 
   private async sendAll(rows: readonly DispatchRow[]): Promise<void> {
     const mailboxes = new Map<number, MailboxRow>();
-    for (const mailbox of await this.office.db('mailbox').whereIn('id', [...new Set(rows.map((row) => row.mailbox_id))])) mailboxes.set(mailbox.id, mailbox);
+    for (const mailbox of await this.office
+      .db('mailbox')
+      .whereIn('id', [...new Set(rows.map((row) => row.mailbox_id))]))
+      mailboxes.set(mailbox.id, mailbox);
     const lanes: Promise<void>[] = [];
     for (const mailbox of mailboxes.values()) {
       const own = rows.filter((row) => row.mailbox_id === mailbox.id);
@@ -149,10 +171,21 @@ export class DispatchWorker {
       const answer = await connection.send({ from: mailbox.address, to: [row.to_address] }, raw, async () => {
         const until = new Date(Date.now() + LEASE_SECONDS * 1000);
         // If the lease has passed to somebody else meanwhile, not a byte leaves.
-        if (!(await ours().where('lease_until', '>', new Date()).update({ handed_at: new Date(), lease_until: until }))) throw new Error('the lease was lost');
+        if (
+          !(await ours()
+            .where('lease_until', '>', new Date())
+            .update({ handed_at: new Date(), lease_until: until }))
+        )
+          throw new Error('the lease was lost');
         handed = true;
       });
-      await ours().update({ state: 'left', left_at: new Date(), answer: answer.slice(0, 500), lease_owner: null, lease_until: null });
+      await ours().update({
+        state: 'left',
+        left_at: new Date(),
+        answer: answer.slice(0, 500),
+        lease_owner: null,
+        lease_until: null,
+      });
       this.giveBack(mailbox, connection);
     } catch (error) {
       await this.failed(row, error as SmtpFault, handed);
@@ -163,13 +196,20 @@ export class DispatchWorker {
   private async bytesOf(row: DispatchRow, mailbox: MailboxRow): Promise<Buffer> {
     const { db } = this.office;
     if (row.raw_hash) return readRaw(db, row.raw_hash);
-    const sender: { name: string } | undefined = await db('staff').where({ id: mailbox.staff_id }).first('name');
-    const { raw } = await composeMessage(JSON.parse(row.subject) as DocNode, JSON.parse(row.body) as DocNode, JSON.parse(row.facts) as Facts, {
-      from: { name: sender?.name ?? '', address: mailbox.address },
-      to: { name: row.to_name, address: row.to_address },
-      messageId: row.message_id,
-      date: new Date(),
-    });
+    const sender: { name: string } | undefined = await db('staff')
+      .where({ id: mailbox.staff_id })
+      .first('name');
+    const { raw } = await composeMessage(
+      JSON.parse(row.subject) as DocNode,
+      JSON.parse(row.body) as DocNode,
+      JSON.parse(row.facts) as Facts,
+      {
+        from: { name: sender?.name ?? '', address: mailbox.address },
+        to: { name: row.to_name, address: row.to_address },
+        messageId: row.message_id,
+        date: new Date(),
+      },
+    );
     const packed = await packRaw(raw);
     await keepRaw(db, [packed]);
     await db('dispatch').where({ id: row.id }).update({ raw_hash: packed.hash });
@@ -177,7 +217,8 @@ export class DispatchWorker {
   }
 
   private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
-    for (let kept = this.idle.get(mailbox.id)?.pop(); kept; kept = this.idle.get(mailbox.id)?.pop()) if (kept.usable) return kept;
+    for (let kept = this.idle.get(mailbox.id)?.pop(); kept; kept = this.idle.get(mailbox.id)?.pop())
+      if (kept.usable) return kept;
     return OutgoingConnection.open(mailbox, this.office.config.key);
   }
 
@@ -198,13 +239,18 @@ export class DispatchWorker {
       return;
     }
     const tooLate = Date.now() - row.released_at.getTime() > GIVE_UP_AFTER_SECONDS * 1000;
-    const refused = error.code !== 'EAUTH' && error.responseCode !== undefined && meaningOf(error.responseCode) === 'returned';
+    const refused =
+      error.code !== 'EAUTH' &&
+      error.responseCode !== undefined &&
+      meaningOf(error.responseCode) === 'returned';
     if (refused || tooLate) {
       const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(words)?.[0] ?? '5.0.0';
       const kind = returnKind(status);
       await ours.update({ state: 'returned', return_kind: kind, ...free });
       if (kind === 'hard' && refused) {
-        await db('address').where({ email_key: addressKey(row.to_address) }).update({ returned_at: new Date(), returned_why: returnWords(status) });
+        await db('address')
+          .where({ email_key: addressKey(row.to_address) })
+          .update({ returned_at: new Date(), returned_why: returnWords(status) });
       }
       return;
     }
@@ -225,11 +271,14 @@ export class DispatchWorker {
       .select('id', 'message_id', 'raw_hash', 'left_at');
     if (!rows.length) return 0;
     const register = await this.office.filingRegister();
-    const prepared = await Promise.all(rows.map(async (row) => prepare(register, await readRaw(db, row.raw_hash), row.left_at)));
+    const prepared = await Promise.all(
+      rows.map(async (row) => prepare(register, await readRaw(db, row.raw_hash), row.left_at)),
+    );
     await transact(db, async (trx) => {
       await intakeTurn(trx);
       const ids = await keepMessages(trx, register, prepared);
-      for (const [index, row] of rows.entries()) await trx('dispatch').where({ id: row.id }).update({ logged_message_id: ids[index] });
+      for (const [index, row] of rows.entries())
+        await trx('dispatch').where({ id: row.id }).update({ logged_message_id: ids[index] });
       await beat(trx, 'mail');
     });
     return rows.length;
@@ -240,7 +289,12 @@ export class DispatchWorker {
     const { db } = this.office;
     return db('mailing')
       .where({ state: 'leaving' })
-      .whereNotExists(db('dispatch').whereRaw('dispatch.mailing_id = mailing.id').whereIn('state', ['waiting', 'leaving', 'delayed']).select(db.raw('1')))
+      .whereNotExists(
+        db('dispatch')
+          .whereRaw('dispatch.mailing_id = mailing.id')
+          .whereIn('state', ['waiting', 'leaving', 'delayed'])
+          .select(db.raw('1')),
+      )
       .update({ state: 'finished', finished_at: new Date() });
   }
 }

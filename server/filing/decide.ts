@@ -2,7 +2,15 @@ import { subjectKey } from '../../core/conversation/subject.ts';
 import { decide } from '../../core/filing/decide.ts';
 import { filingMessage } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import { sortingGroup, type Decision, type EarlierMessage, type Evidence, type FilingContext, type FilingMessage, type FilingState } from '../../core/filing/types.ts';
+import {
+  sortingGroup,
+  type Decision,
+  type EarlierMessage,
+  type Evidence,
+  type FilingContext,
+  type FilingMessage,
+  type FilingState,
+} from '../../core/filing/types.ts';
 import { readMessage } from '../../core/message/read.ts';
 import type { Transaction } from '../database/database.ts';
 import { hashOf, readRaw } from '../database/raw.ts';
@@ -23,7 +31,11 @@ export interface Decided {
 }
 
 /** Decides on messages in order; what is decided for one counts for the next. */
-export async function decideFor(trx: Transaction, register: FilingRegister, messages: readonly Undecided[]): Promise<Decided[]> {
+export async function decideFor(
+  trx: Transaction,
+  register: FilingRegister,
+  messages: readonly Undecided[],
+): Promise<Decided[]> {
   const memory = await Memory.recall(trx, messages);
   return messages.map((message) => {
     const decision = decide(register, message.filing, memory.context(message));
@@ -69,13 +81,25 @@ class Memory {
   ) {}
 
   static async recall(trx: Transaction, messages: readonly Undecided[]): Promise<Memory> {
-    const named = [...new Set(messages.flatMap(({ filing }) => [...filing.named, ...(filing.returned ? [filing.returned] : [])]))];
+    const named = [
+      ...new Set(
+        messages.flatMap(({ filing }) => [...filing.named, ...(filing.returned ? [filing.returned] : [])]),
+      ),
+    ];
     const columns = ['id', 'message_id', 'message_key', 'subject_key', 'base_subject', 'state'];
-    const byId: EarlierRow[] = named.length ? await trx('message').whereIn('message_key', named.map(hashOf)).select(columns) : [];
+    const byId: EarlierRow[] = named.length
+      ? await trx('message').whereIn('message_key', named.map(hashOf)).select(columns)
+      : [];
     const subjects = messages.map((message) => message.subjectHash);
-    const bySubject: EarlierRow[] = await trx('message').whereIn('subject_key', subjects).orderBy('at', 'desc').limit(subjects.length * MOST_OF_ONE_SUBJECT).select(columns);
+    const bySubject: EarlierRow[] = await trx('message')
+      .whereIn('subject_key', subjects)
+      .orderBy('at', 'desc')
+      .limit(subjects.length * MOST_OF_ONE_SUBJECT)
+      .select(columns);
     const ids = [...new Set([...byId, ...bySubject].map((row) => row.id))];
-    const filed: { message_id: number; file_id: number }[] = ids.length ? await trx('filing').whereIn('message_id', ids).select('message_id', 'file_id') : [];
+    const filed: { message_id: number; file_id: number }[] = ids.length
+      ? await trx('filing').whereIn('message_id', ids).select('message_id', 'file_id')
+      : [];
     const filesOf = groupBy(filed, (row) => row.message_id);
     const asEarlier = (row: EarlierRow): EarlierMessage => ({
       messageId: row.message_id ?? '',
@@ -92,7 +116,12 @@ class Memory {
 
   context(message: Undecided): FilingContext {
     const same = this.bySubject.get(message.subjectHash.toString('hex')) ?? [];
-    return { earlier: this.earlier, sameSubject: same.filter((other) => other.state !== 'suggested' && other.messageId !== message.messageId) };
+    return {
+      earlier: this.earlier,
+      sameSubject: same.filter(
+        (other) => other.state !== 'suggested' && other.messageId !== message.messageId,
+      ),
+    };
   }
 
   remember(message: Undecided, decision: Decision): void {
@@ -104,7 +133,10 @@ class Memory {
     };
     if (message.messageId) this.earlier.set(message.messageId, entry);
     const key = message.subjectHash.toString('hex');
-    this.bySubject.set(key, [entry, ...(this.bySubject.get(key) ?? []).filter((other) => other.messageId !== entry.messageId)]);
+    this.bySubject.set(key, [
+      entry,
+      ...(this.bySubject.get(key) ?? []).filter((other) => other.messageId !== entry.messageId),
+    ]);
   }
 }
 
@@ -112,17 +144,40 @@ class Memory {
  * Looks again at what waits in Sorting within these conversations: history comes newest first, so that
  * the message which explains another may arrive after it. Nothing a person decided is touched.
  */
-export async function redecideConversations(trx: Transaction, register: FilingRegister, conversationIds: readonly number[]): Promise<number> {
-  const waiting: { id: number; conversation_id: number; message_id: string | null; raw_hash: Buffer; subject: string; subject_key: Buffer; at: Date }[] =
-    await trx('message as waiting')
-      .whereIn('waiting.conversation_id', conversationIds)
-      .where('waiting.state', 'suggested')
-      .whereNull('waiting.decided_by')
-      .whereExists((query) =>
-        query.select(trx.raw('1')).from('message as other').whereRaw('other.conversation_id = waiting.conversation_id').whereIn('other.state', ['logged', 'aside']),
-      )
-      .orderBy('waiting.at')
-      .select('waiting.id', 'waiting.conversation_id', 'waiting.message_id', 'waiting.raw_hash', 'waiting.subject', 'waiting.subject_key', 'waiting.at');
+export async function redecideConversations(
+  trx: Transaction,
+  register: FilingRegister,
+  conversationIds: readonly number[],
+): Promise<number> {
+  const waiting: {
+    id: number;
+    conversation_id: number;
+    message_id: string | null;
+    raw_hash: Buffer;
+    subject: string;
+    subject_key: Buffer;
+    at: Date;
+  }[] = await trx('message as waiting')
+    .whereIn('waiting.conversation_id', conversationIds)
+    .where('waiting.state', 'suggested')
+    .whereNull('waiting.decided_by')
+    .whereExists((query) =>
+      query
+        .select(trx.raw('1'))
+        .from('message as other')
+        .whereRaw('other.conversation_id = waiting.conversation_id')
+        .whereIn('other.state', ['logged', 'aside']),
+    )
+    .orderBy('waiting.at')
+    .select(
+      'waiting.id',
+      'waiting.conversation_id',
+      'waiting.message_id',
+      'waiting.raw_hash',
+      'waiting.subject',
+      'waiting.subject_key',
+      'waiting.at',
+    );
   if (!waiting.length) return 0;
   const messages = await Promise.all(
     waiting.map(async (row) => ({
@@ -137,8 +192,13 @@ export async function redecideConversations(trx: Transaction, register: FilingRe
   for (const [index, row] of waiting.entries()) {
     const outcome = decided[index];
     if (!outcome || outcome.columns.state === 'suggested') continue;
-    await trx('message').where({ id: row.id }).update({ ...outcome.columns, decided_at: new Date() });
-    if (outcome.fileIds.length) await trx('filing').insert(outcome.fileIds.map((fileId) => ({ message_id: row.id, file_id: fileId, at: row.at })));
+    await trx('message')
+      .where({ id: row.id })
+      .update({ ...outcome.columns, decided_at: new Date() });
+    if (outcome.fileIds.length)
+      await trx('filing').insert(
+        outcome.fileIds.map((fileId) => ({ message_id: row.id, file_id: fileId, at: row.at })),
+      );
     filed++;
   }
   return filed;

@@ -5,16 +5,27 @@ import { likePattern } from '../register/files.ts';
 import { groupBy } from '../register/filingRegister.ts';
 
 /** One page of a client's correspondence, newest first: every message on one of the client's files, once. */
-export async function ledger(db: Knex, clientId: number, query: z.infer<typeof LedgerQuery>): Promise<LedgerPage> {
+export async function ledger(
+  db: Knex,
+  clientId: number,
+  query: z.infer<typeof LedgerQuery>,
+): Promise<LedgerPage> {
   const within = db('filing').join('file', 'file.id', 'filing.file_id').where('file.client_id', clientId);
   if (query.fileId) within.where('file.id', query.fileId);
   if (query.q?.trim()) {
     const pattern = likePattern(query.q.trim());
     within
       .join('message', 'message.id', 'filing.message_id')
-      .where((any) => any.where('message.subject', 'like', pattern).orWhere('message.snippet', 'like', pattern).orWhere('message.from_name', 'like', pattern));
+      .where((any) =>
+        any
+          .where('message.subject', 'like', pattern)
+          .orWhere('message.snippet', 'like', pattern)
+          .orWhere('message.from_name', 'like', pattern),
+      );
   }
-  const [{ total = 0 } = {}] = (await within.clone().countDistinct('filing.message_id as total')) as { total: number }[];
+  const [{ total = 0 } = {}] = (await within.clone().countDistinct('filing.message_id as total')) as {
+    total: number;
+  }[];
   const page: { message_id: number }[] = await within
     .clone()
     .groupBy('filing.message_id')
@@ -26,15 +37,26 @@ export async function ledger(db: Knex, clientId: number, query: z.infer<typeof L
   if (!ids.length) return { entries: [], total };
   const [messages, files, mailings] = await Promise.all([
     db('message').whereIn('id', ids).select(),
-    db('filing').join('file', 'file.id', 'filing.file_id').whereIn('message_id', ids).select('message_id', 'file.id', 'file.number'),
+    db('filing')
+      .join('file', 'file.id', 'filing.file_id')
+      .whereIn('message_id', ids)
+      .select('message_id', 'file.id', 'file.number'),
     db('dispatch')
       .join('mailing', 'mailing.id', 'dispatch.mailing_id')
       .whereIn('logged_message_id', ids)
       .select('logged_message_id', 'mailing.id', 'mailing.name')
       .select(db('dispatch as other').whereRaw('other.mailing_id = mailing.id').count('*').as('recipients')),
   ]);
-  const filesOf = groupBy(files as { message_id: number; id: number; number: string }[], (row) => row.message_id);
-  const mailingOf = new Map((mailings as { logged_message_id: number; id: number; name: string; recipients: number }[]).map((row) => [row.logged_message_id, row]));
+  const filesOf = groupBy(
+    files as { message_id: number; id: number; number: string }[],
+    (row) => row.message_id,
+  );
+  const mailingOf = new Map(
+    (mailings as { logged_message_id: number; id: number; name: string; recipients: number }[]).map((row) => [
+      row.logged_message_id,
+      row,
+    ]),
+  );
   const byId = new Map(messages.map((row) => [row.id as number, row]));
   return {
     total,

@@ -7,7 +7,11 @@ import { lastStep } from './steps.ts';
 const WEEK = 7 * 24 * 3600 * 1000;
 
 /** What waits in Sorting, group by group, newest first within each. */
-export async function sortingQueue(db: Knex, staffId: number, page: z.infer<typeof Page>): Promise<SortingQueue> {
+export async function sortingQueue(
+  db: Knex,
+  staffId: number,
+  page: z.infer<typeof Page>,
+): Promise<SortingQueue> {
   const waiting = () => db('message').where({ state: 'suggested' });
   const [rows, groups, alone, undo] = await Promise.all([
     waiting()
@@ -16,7 +20,12 @@ export async function sortingQueue(db: Knex, staffId: number, page: z.infer<type
       .limit(page.limit)
       .select('id', 'sorting', 'at', 'from_name', 'from_address', 'subject', 'direction', 'candidates'),
     waiting().groupBy('sorting').select('sorting').count('* as count'),
-    db('message').where({ state: 'logged' }).whereNull('decided_by').where('at', '>', new Date(Date.now() - WEEK)).count('* as count').first(),
+    db('message')
+      .where({ state: 'logged' })
+      .whereNull('decided_by')
+      .where('at', '>', new Date(Date.now() - WEEK))
+      .count('* as count')
+      .first(),
     lastStep(db, staffId),
   ]);
   const firsts = new Map<number, Candidate>();
@@ -24,9 +33,13 @@ export async function sortingQueue(db: Knex, staffId: number, page: z.infer<type
     const [first] = JSON.parse(row.candidates) as Candidate[];
     if (first) firsts.set(row.id, first);
   }
-  const numbers = await fileNumbers(db, [...firsts.values()].map((candidate) => candidate.fileId));
+  const numbers = await fileNumbers(
+    db,
+    [...firsts.values()].map((candidate) => candidate.fileId),
+  );
   const counts = { certain: 0, look: 0, nobody: 0 };
-  for (const { sorting, count } of groups as { sorting: keyof typeof counts; count: number }[]) counts[sorting] = Number(count);
+  for (const { sorting, count } of groups as { sorting: keyof typeof counts; count: number }[])
+    counts[sorting] = Number(count);
   return {
     rows: rows.map((row) => {
       const first = firsts.get(row.id);
@@ -48,6 +61,8 @@ export async function sortingQueue(db: Knex, staffId: number, page: z.infer<type
 }
 
 async function fileNumbers(db: Knex, ids: number[]): Promise<Map<number, string>> {
-  const rows: { id: number; number: string }[] = ids.length ? await db('file').whereIn('id', ids).select('id', 'number') : [];
+  const rows: { id: number; number: string }[] = ids.length
+    ? await db('file').whereIn('id', ids).select('id', 'number')
+    : [];
   return new Map(rows.map((row) => [row.id, row.number]));
 }

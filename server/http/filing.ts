@@ -15,15 +15,29 @@ const Pictures = z.object({ pictures: z.enum(['0', '1']).default('0') });
 export function filingRoutes(office: Office): Router {
   const { db } = office;
   const router = Router();
-  router.get('/sorting', async (req, res) => reply(res, SortingQueue, await sortingQueue(db, staffOf(res).id, Page.parse(req.query))));
-  router.post('/sorting', async (req, res) => reply(res, SortDone, await sortMessage(office, staffOf(res).id, Sort.parse(req.body))));
-  router.post('/sorting/steps/:id/undo', async (req, res) => reply(res, SortDone, await undoStep(office, staffOf(res).id, Id.parse(req.params.id))));
-  router.get('/messages/:id', async (req, res) => reply(res, MessageView, await viewMessage(db, Id.parse(req.params.id))));
+  router.get('/sorting', async (req, res) =>
+    reply(res, SortingQueue, await sortingQueue(db, staffOf(res).id, Page.parse(req.query))),
+  );
+  router.post('/sorting', async (req, res) =>
+    reply(res, SortDone, await sortMessage(office, staffOf(res).id, Sort.parse(req.body))),
+  );
+  router.post('/sorting/steps/:id/undo', async (req, res) =>
+    reply(res, SortDone, await undoStep(office, staffOf(res).id, Id.parse(req.params.id))),
+  );
+  router.get('/messages/:id', async (req, res) =>
+    reply(res, MessageView, await viewMessage(db, Id.parse(req.params.id))),
+  );
   router.get('/messages/:id/page', async (req, res) => {
     const { read } = await messageSource(db, Id.parse(req.params.id));
     const pictures = Pictures.parse(req.query).pictures === '1';
     res.set('Content-Security-Policy', framePolicy(pictures));
-    res.type('html').send(framePage(read.html === null ? plainAsHtml(read.text) : safeHtml(read.html, read.enclosures, pictures)));
+    res
+      .type('html')
+      .send(
+        framePage(
+          read.html === null ? plainAsHtml(read.text) : safeHtml(read.html, read.enclosures, pictures),
+        ),
+      );
   });
   router.get('/messages/:id/source', async (req, res) => {
     const { raw, subject } = await messageSource(db, Id.parse(req.params.id));
@@ -35,7 +49,9 @@ export function filingRoutes(office: Office): Router {
     if (!part) throw notFound('That enclosure');
     download(res, part.filename, 'application/octet-stream', part.content);
   });
-  router.get('/mailboxes', async (_req, res) => reply(res, z.array(MailboxStatus), await mailboxStatuses(db)));
+  router.get('/mailboxes', async (_req, res) =>
+    reply(res, z.array(MailboxStatus), await mailboxStatuses(db)),
+  );
   router.post('/mailboxes/:id/retry', only('manager', 'adviser'), async (req, res) => {
     await retryMailbox(db, Id.parse(req.params.id));
     res.status(204).end();
@@ -45,7 +61,11 @@ export function filingRoutes(office: Office): Router {
 
 /** Offers bytes for saving; never shown within our origin. */
 function download(res: Response, filename: string, type: string, bytes: Uint8Array): void {
-  res.set({ 'Content-Type': type, 'X-Content-Type-Options': 'nosniff', 'Content-Security-Policy': "default-src 'none'; sandbox" });
+  res.set({
+    'Content-Type': type,
+    'X-Content-Type-Options': 'nosniff',
+    'Content-Security-Policy': "default-src 'none'; sandbox",
+  });
   res.attachment(filename.replace(/[^\p{L}\p{N} ._()+-]/gu, '_').slice(0, 120));
   res.type(type).send(Buffer.from(bytes));
 }

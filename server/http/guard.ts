@@ -16,7 +16,15 @@ export function sessionToken(req: Request): string | null {
 export function setSessionCookie(res: Response, token: string | null, secure: boolean): void {
   res.append(
     'Set-Cookie',
-    stringifySetCookie({ name: COOKIE, value: token ?? '', httpOnly: true, sameSite: 'strict', path: '/', secure, ...(token ? {} : { maxAge: 0 }) }),
+    stringifySetCookie({
+      name: COOKIE,
+      value: token ?? '',
+      httpOnly: true,
+      sameSite: 'strict',
+      path: '/',
+      secure,
+      ...(token ? {} : { maxAge: 0 }),
+    }),
   );
 }
 
@@ -28,7 +36,9 @@ export function sameOrigin(req: Request, _res: Response, next: NextFunction): vo
   if (req.method === 'GET' || req.method === 'HEAD') return next();
   const site = req.headers['sec-fetch-site'];
   const origin = req.headers.origin;
-  const foreign = (site && site !== 'same-origin' && site !== 'none') || (origin && new URL(origin).host !== req.headers.host);
+  const foreign =
+    (site && site !== 'same-origin' && site !== 'none') ||
+    (origin && new URL(origin).host !== req.headers.host);
   next(foreign ? new Refusal(403, 'That request came from another site.') : undefined);
 }
 
@@ -49,7 +59,12 @@ export function staffOf(res: Response): StaffMember {
 
 /** Refuses who has none of the roles. */
 export function only(...roles: Role[]): RequestHandler {
-  return (_req, res, next) => next(roles.includes(staffOf(res).role) ? undefined : new Refusal(403, 'Only an office manager or adviser can do that.'));
+  return (_req, res, next) =>
+    next(
+      roles.includes(staffOf(res).role)
+        ? undefined
+        : new Refusal(403, 'Only an office manager or adviser can do that.'),
+    );
 }
 
 /** Answers with what the contract promises; a reply that does not fit is our fault and fails loudly. */

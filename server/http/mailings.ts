@@ -1,6 +1,20 @@
 import { Router } from 'express';
 import { z } from 'zod';
-import { Checks, DispatchPage, Id, MailingRow, MailingSave, MailingView, Page, Preview, Recipients, RecipientsAsk, Release, SelectionFields, Settle } from '../../contract/index.ts';
+import {
+  Checks,
+  DispatchPage,
+  Id,
+  MailingRow,
+  MailingSave,
+  MailingView,
+  Page,
+  Preview,
+  Recipients,
+  RecipientsAsk,
+  Release,
+  SelectionFields,
+  Settle,
+} from '../../contract/index.ts';
 import {
   checkMailing,
   createMailing,
@@ -29,14 +43,22 @@ export function mailingRoutes(office: Office): Router {
   const { db } = office;
   const router = Router();
   const senders = only('manager', 'adviser');
-  router.get('/selection/fields', async (_req, res) => reply(res, SelectionFields, await selectionFields(db)));
-  router.post('/selection/recipients', async (req, res) => reply(res, Recipients, await listRecipients(db, RecipientsAsk.parse(req.body))));
+  router.get('/selection/fields', async (_req, res) =>
+    reply(res, SelectionFields, await selectionFields(db)),
+  );
+  router.post('/selection/recipients', async (req, res) =>
+    reply(res, Recipients, await listRecipients(db, RecipientsAsk.parse(req.body))),
+  );
   router.get('/mailings', async (req, res) => {
     const { offset, limit } = Page.parse(req.query);
     reply(res, z.array(MailingRow), await listMailings(db, offset, limit));
   });
-  router.post('/mailings', async (req, res) => reply(res, Begun, { id: await createMailing(db, staffOf(res), Begin.parse(req.body ?? {}).copyOf) }));
-  router.get('/mailings/:id', async (req, res) => reply(res, MailingView, await viewMailing(db, Id.parse(req.params.id))));
+  router.post('/mailings', async (req, res) =>
+    reply(res, Begun, { id: await createMailing(db, staffOf(res), Begin.parse(req.body ?? {}).copyOf) }),
+  );
+  router.get('/mailings/:id', async (req, res) =>
+    reply(res, MailingView, await viewMailing(db, Id.parse(req.params.id))),
+  );
   router.put('/mailings/:id', async (req, res) => {
     const { version, ...draft } = MailingSave.parse(req.body);
     reply(res, Saved, { version: await saveMailing(db, Id.parse(req.params.id), draft, version) });
@@ -45,8 +67,12 @@ export function mailingRoutes(office: Office): Router {
     await deleteMailing(db, staffOf(res), Id.parse(req.params.id));
     res.status(204).end();
   });
-  router.get('/mailings/:id/checks', async (req, res) => reply(res, Checks, await checkMailing(db, Id.parse(req.params.id))));
-  router.get('/mailings/:id/preview', async (req, res) => reply(res, Preview, await previewMailing(db, Id.parse(req.params.id), One.parse(req.query).clientId)));
+  router.get('/mailings/:id/checks', async (req, res) =>
+    reply(res, Checks, await checkMailing(db, Id.parse(req.params.id))),
+  );
+  router.get('/mailings/:id/preview', async (req, res) =>
+    reply(res, Preview, await previewMailing(db, Id.parse(req.params.id), One.parse(req.query).clientId)),
+  );
   router.post('/mailings/:id/test', async (req, res) => {
     await sendTest(office, staffOf(res), Id.parse(req.params.id), One.parse(req.body).clientId);
     res.status(204).end();

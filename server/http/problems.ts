@@ -25,14 +25,23 @@ export function problems(log: Logger) {
     } else if (error instanceof z.ZodError) {
       const issue = error.issues[0];
       const field = issue?.path.join('.') || null;
-      res.status(400).json({ message: issue ? (field && !issue.message.endsWith('.') ? `${field}: ${issue.message}.` : issue.message) : 'That cannot be read.', field });
+      res.status(400).json({
+        message: issue
+          ? field && !issue.message.endsWith('.')
+            ? `${field}: ${issue.message}.`
+            : issue.message
+          : 'That cannot be read.',
+        field,
+      });
     } else if ((error as { type?: string }).type === 'entity.too.large') {
       res.status(413).json({ message: 'That is too large.', field: null });
     } else if (error instanceof SyntaxError && 'body' in error) {
       res.status(400).json({ message: 'That cannot be read.', field: null });
     } else {
       log.error({ path: req.path, error: errorForLog(error) }, 'request failed');
-      res.status(500).json({ message: 'Something went wrong here. Nothing was lost; please try again.', field: null });
+      res
+        .status(500)
+        .json({ message: 'Something went wrong here. Nothing was lost; please try again.', field: null });
     }
   };
 }

@@ -22,7 +22,11 @@ export function sessionRoutes(office: Office): Router {
 
   const describe = async (staff: StaffMember) => {
     const firm = await office.firm();
-    const colleagues: StaffMember[] = await office.db('staff').where({ active: 1 }).orderBy('name').select('id', 'name', 'email', 'role');
+    const colleagues: StaffMember[] = await office
+      .db('staff')
+      .where({ active: 1 })
+      .orderBy('name')
+      .select('id', 'name', 'email', 'role');
     return { staff, firm: { name: firm.name, zone: firm.zone }, colleagues };
   };
 
@@ -35,7 +39,9 @@ export function sessionRoutes(office: Office): Router {
     reply(res, Session, await describe(staff));
   });
 
-  router.get('/session', signedIn(office), async (_req, res) => reply(res, Session, await describe(res.locals.staff as StaffMember)));
+  router.get('/session', signedIn(office), async (_req, res) =>
+    reply(res, Session, await describe(res.locals.staff as StaffMember)),
+  );
 
   router.delete('/session', async (req, res) => {
     const token = sessionToken(req);
@@ -44,6 +50,8 @@ export function sessionRoutes(office: Office): Router {
     res.status(204).end();
   });
 
-  router.get('/rail', signedIn(office), async (_req, res) => reply(res, RailCounts, await railCounts(office.db)));
+  router.get('/rail', signedIn(office), async (_req, res) =>
+    reply(res, RailCounts, await railCounts(office.db)),
+  );
   return router;
 }

@@ -38,7 +38,13 @@ export function isLoopback(host: string): boolean {
 
 /** Says in words what went wrong with a mailbox's connection. */
 export function connectionProblem(error: unknown): string {
-  const fault = error as { authenticationFailed?: boolean; code?: string; responseText?: string; message?: string; sqlMessage?: string };
+  const fault = error as {
+    authenticationFailed?: boolean;
+    code?: string;
+    responseText?: string;
+    message?: string;
+    sqlMessage?: string;
+  };
   if (fault.sqlMessage) return 'The mail could not be kept in our database; it will be tried again.';
   if (fault.authenticationFailed) return 'The password was refused.';
   switch (fault.code) {

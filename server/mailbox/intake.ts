@@ -45,7 +45,9 @@ const DAY = 24 * 3600 * 1000;
 export async function takeIn(office: Office, arrivals: readonly Arrival[]): Promise<void> {
   if (!arrivals.length) return;
   const register = await office.filingRegister();
-  const prepared = await Promise.all(arrivals.map((arrival) => prepare(register, arrival.raw, arrival.internalDate)));
+  const prepared = await Promise.all(
+    arrivals.map((arrival) => prepare(register, arrival.raw, arrival.internalDate)),
+  );
   await transact(office.db, async (trx) => {
     await intakeTurn(trx);
     const ids = await keepMessages(trx, register, prepared);
@@ -77,7 +79,10 @@ export async function prepare(register: FilingRegister, bytes: Uint8Array, arriv
   const isOurs = (address: string) => register.isOurs(address);
   const outside = outsideAddresses(filing, isOurs);
   const fromOurs = read.from !== null && isOurs(read.from.address);
-  const at = read.date && read.date.getTime() > EARLIEST && read.date.getTime() < arrived.getTime() + 2 * DAY ? read.date : arrived;
+  const at =
+    read.date && read.date.getTime() > EARLIEST && read.date.getTime() < arrived.getTime() + 2 * DAY
+      ? read.date
+      : arrived;
   const identity = read.messageId
     ? hashOf([read.messageId, read.from?.address.toLowerCase() ?? '', read.header('date') ?? ''].join('\n'))
     : raw.hash;
@@ -101,7 +106,9 @@ export async function prepare(register: FilingRegister, bytes: Uint8Array, arriv
     taken_in_at: new Date(),
   };
   const returned = read.report?.originalMessageId;
-  const bearsOrNames = [read.messageId, ...namedMessages(read), returned].filter((id) => typeof id === 'string');
+  const bearsOrNames = [read.messageId, ...namedMessages(read), returned].filter(
+    (id) => typeof id === 'string',
+  );
   const links = [...new Set(bearsOrNames)].slice(0, 100).map(hashOf);
   return { identity, raw, read, filing, at, subjectHash: subjectKeyed, received: !fromOurs, row, links };
 }
@@ -121,7 +128,11 @@ function cut(text: string, length: number): string {
  * Keeps those of the messages that are new, oldest first, and decides on them.
  * @returns the record of each, in the order given
  */
-export async function keepMessages(trx: Transaction, register: FilingRegister, prepared: readonly Prepared[]): Promise<number[]> {
+export async function keepMessages(
+  trx: Transaction,
+  register: FilingRegister,
+  prepared: readonly Prepared[],
+): Promise<number[]> {
   const known = await identified(trx, prepared);
   const fresh = new Map<string, Prepared>();
   for (const message of prepared) {
@@ -130,7 +141,10 @@ export async function keepMessages(trx: Transaction, register: FilingRegister, p
   }
   const ordered = [...fresh.values()].sort((a, b) => a.at.getTime() - b.at.getTime());
   if (ordered.length) {
-    await keepRaw(trx, ordered.map((message) => message.raw));
+    await keepRaw(
+      trx,
+      ordered.map((message) => message.raw),
+    );
     const conversations = await assignConversations(trx, ordered);
     const decided = await decideFor(trx, register, ordered.map(undecided));
     await settleMailings(trx, ordered, decided);
@@ -145,12 +159,28 @@ export async function keepMessages(trx: Transaction, register: FilingRegister, p
     const ids = await identified(trx, ordered);
     for (const [key, id] of ids) known.set(key, id);
     const idOf = (message: Prepared) => known.get(message.identity.toString('hex')) ?? 0;
-    await insertAll(trx, 'message_link', ordered.flatMap((message) => message.links.map((link) => ({ message_id: idOf(message), link_key: link }))));
-    await insertAll(trx, 'message_party', ordered.flatMap((message) => parties(message.read, idOf(message))));
+    await insertAll(
+      trx,
+      'message_link',
+      ordered.flatMap((message) =>
+        message.links.map((link) => ({ message_id: idOf(message), link_key: link })),
+      ),
+    );
+    await insertAll(
+      trx,
+      'message_party',
+      ordered.flatMap((message) => parties(message.read, idOf(message))),
+    );
     await insertAll(
       trx,
       'filing',
-      ordered.flatMap((message, index) => (decided[index]?.fileIds ?? []).map((fileId) => ({ message_id: idOf(message), file_id: fileId, at: message.at }))),
+      ordered.flatMap((message, index) =>
+        (decided[index]?.fileIds ?? []).map((fileId) => ({
+          message_id: idOf(message),
+          file_id: fileId,
+          at: message.at,
+        })),
+      ),
     );
     await redecideConversations(trx, register, [...new Set(conversations)]);
     await noteDelivery(trx, ordered, idOf);
@@ -159,8 +189,14 @@ export async function keepMessages(trx: Transaction, register: FilingRegister, p
 }
 
 /** Our own mailings go on the file that was chosen at release, whatever filing would think. */
-async function settleMailings(trx: Transaction, messages: readonly Prepared[], decided: Decided[]): Promise<void> {
-  const ids = messages.filter((message) => !message.received && message.read.messageId).map((message) => message.read.messageId);
+async function settleMailings(
+  trx: Transaction,
+  messages: readonly Prepared[],
+  decided: Decided[],
+): Promise<void> {
+  const ids = messages
+    .filter((message) => !message.received && message.read.messageId)
+    .map((message) => message.read.messageId);
   if (!ids.length) return;
   const rows: { message_id: string; file_id: number; name: string }[] = await trx('dispatch')
     .join('mailing', 'mailing.id', 'dispatch.mailing_id')
@@ -169,7 +205,12 @@ async function settleMailings(trx: Transaction, messages: readonly Prepared[], d
   const byId = new Map(rows.map((row) => [row.message_id, row]));
   for (const [index, message] of messages.entries()) {
     const row = byId.get(message.read.messageId ?? '');
-    if (row) decided[index] = settled(row.file_id, { kind: 'mailing', side: 'for', words: `Sent in the mailing “${row.name}”` });
+    if (row)
+      decided[index] = settled(row.file_id, {
+        kind: 'mailing',
+        side: 'for',
+        words: `Sent in the mailing “${row.name}”`,
+      });
   }
 }
 
@@ -183,7 +224,12 @@ function undecided(message: Prepared): Undecided {
 }
 
 async function identified(trx: Transaction, prepared: readonly Prepared[]): Promise<Map<string, number>> {
-  const rows: { id: number; identity: Buffer }[] = await trx('message').whereIn('identity', prepared.map((message) => message.identity)).select('id', 'identity');
+  const rows: { id: number; identity: Buffer }[] = await trx('message')
+    .whereIn(
+      'identity',
+      prepared.map((message) => message.identity),
+    )
+    .select('id', 'identity');
   return new Map(rows.map((row) => [row.identity.toString('hex'), row.id]));
 }
 
@@ -205,7 +251,11 @@ function parties(read: ReadMessage, messageId: number) {
 
 /** Gives each message its conversation, joining conversations that turn out to be one. */
 async function assignConversations(trx: Transaction, messages: readonly Prepared[]): Promise<number[]> {
-  const keys = [...new Map(messages.flatMap((message) => message.links).map((link) => [link.toString('hex'), link])).values()];
+  const keys = [
+    ...new Map(
+      messages.flatMap((message) => message.links).map((link) => [link.toString('hex'), link]),
+    ).values(),
+  ];
   const rows: { link_key: Buffer; conversation_id: number }[] = keys.length
     ? await trx('message_link')
         .join('message', 'message.id', 'message_link.message_id')
@@ -214,7 +264,8 @@ async function assignConversations(trx: Transaction, messages: readonly Prepared
     : [];
   const groups = new Groups();
   for (const row of rows) groups.join(`c${row.conversation_id}`, row.link_key.toString('hex'));
-  for (const [index, message] of messages.entries()) for (const link of message.links) groups.join(`m${index}`, link.toString('hex'));
+  for (const [index, message] of messages.entries())
+    for (const link of message.links) groups.join(`m${index}`, link.toString('hex'));
   const numberOf = new Map<string, number>();
   for (const id of new Set(rows.map((row) => row.conversation_id))) {
     const root = groups.root(`c${id}`);
@@ -253,7 +304,11 @@ class Groups {
 }
 
 /** What a message says about others of ours: that they came back, or were answered. */
-async function noteDelivery(trx: Transaction, messages: readonly Prepared[], idOf: (message: Prepared) => number): Promise<void> {
+async function noteDelivery(
+  trx: Transaction,
+  messages: readonly Prepared[],
+  idOf: (message: Prepared) => number,
+): Promise<void> {
   for (const message of messages) {
     const { read } = message;
     for (const recipient of read.report?.recipients ?? []) {
@@ -269,13 +324,20 @@ async function noteDelivery(trx: Transaction, messages: readonly Prepared[], idO
         await trx('dispatch')
           .where({ message_id: read.report.originalMessageId })
           .whereIn('state', ['left', 'uncertain', 'leaving'])
-          .update({ state: 'returned', return_kind: kind, answer: cut(recipient.diagnostic || recipient.status, 500) });
+          .update({
+            state: 'returned',
+            return_kind: kind,
+            answer: cut(recipient.diagnostic || recipient.status, 500),
+          });
       }
     }
     if (!message.received || read.automatic) continue;
     const named = namedMessages(read);
     if (named.length) {
-      await trx('dispatch').whereIn('message_id', named).whereNull('answered_message_id').update({ answered_message_id: idOf(message) });
+      await trx('dispatch')
+        .whereIn('message_id', named)
+        .whereNull('answered_message_id')
+        .update({ answered_message_id: idOf(message) });
     }
   }
 }

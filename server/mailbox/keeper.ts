@@ -31,7 +31,9 @@ export class MailboxKeeper {
   start(): void {
     const next = () => {
       this.round = this.claim()
-        .catch((error) => this.office.log.error({ error: errorForLog(error) }, 'mailboxes could not be claimed'))
+        .catch((error) =>
+          this.office.log.error({ error: errorForLog(error) }, 'mailboxes could not be claimed'),
+        )
         .then(() => {
           if (!this.stopped) this.timer = setTimeout(next, ROUND);
         });
@@ -44,8 +46,12 @@ export class MailboxKeeper {
     if (this.timer) clearTimeout(this.timer);
     await this.round;
     for (const { sync } of this.kept.values()) sync?.stop();
-    while ([...this.kept.values()].some(({ sync }) => sync)) await new Promise((resolve) => setTimeout(resolve, 20));
-    await this.office.db('mailbox').where({ lease_owner: this.office.process }).update({ lease_owner: null, lease_until: null });
+    while ([...this.kept.values()].some(({ sync }) => sync))
+      await new Promise((resolve) => setTimeout(resolve, 20));
+    await this.office
+      .db('mailbox')
+      .where({ lease_owner: this.office.process })
+      .update({ lease_owner: null, lease_until: null });
   }
 
   /** Renews our leases and takes mailboxes that nobody keeps. */
@@ -56,7 +62,9 @@ export class MailboxKeeper {
       const now = new Date();
       const ours = await db('mailbox')
         .where({ id: mailbox.id })
-        .andWhere((query) => query.where({ lease_owner: process }).orWhereNull('lease_until').orWhere('lease_until', '<', now))
+        .andWhere((query) =>
+          query.where({ lease_owner: process }).orWhereNull('lease_until').orWhere('lease_until', '<', now),
+        )
         .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
       const kept = this.kept.get(mailbox.id) ?? { sync: null, failures: 0, notBefore: 0, failedAt: 0 };
       this.kept.set(mailbox.id, kept);
@@ -79,7 +87,9 @@ export class MailboxKeeper {
     sync
       .run()
       .then(() => undefined)
-      .catch((error: unknown) => (this.stopped ? undefined : this.failed(mailbox, kept, error, Date.now() - started > 60_000)))
+      .catch((error: unknown) =>
+        this.stopped ? undefined : this.failed(mailbox, kept, error, Date.now() - started > 60_000),
+      )
       .finally(() => (kept.sync = null));
   }
 
@@ -90,9 +100,15 @@ export class MailboxKeeper {
     const problem = connectionProblem(error);
     this.office.log.warn({ mailbox: mailbox.address, problem, error: errorForLog(error) }, 'mailbox failed');
     // One lost connection mends itself; people are told of the second.
-    if (kept.failures < 2 && (error as { authenticationFailed?: boolean }).authenticationFailed !== true) return;
+    if (kept.failures < 2 && (error as { authenticationFailed?: boolean }).authenticationFailed !== true)
+      return;
     const { db } = this.office;
-    await db('mailbox').where({ id: mailbox.id }).update({ problem: problem.slice(0, 500), failing_since: db.raw('COALESCE(failing_since, UTC_TIMESTAMP(3))') });
+    await db('mailbox')
+      .where({ id: mailbox.id })
+      .update({
+        problem: problem.slice(0, 500),
+        failing_since: db.raw('COALESCE(failing_since, UTC_TIMESTAMP(3))'),
+      });
     await beat(db, 'mailboxes');
   }
 }

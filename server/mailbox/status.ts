@@ -8,8 +8,19 @@ const FRESH = 2 * 60_000;
 
 /** How each mailbox stands: what lies there, what was taken in, and what is wrong if anything is. */
 export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
-  const mailboxes = await db('mailbox').join('staff', 'staff.id', 'mailbox.staff_id').orderBy('staff.id').select('mailbox.*', 'staff.name as owner');
-  const folders: { id: number; mailbox_id: number; path: string; role: string; on_server: number; history_uid: number; taken: number }[] = await db('folder')
+  const mailboxes = await db('mailbox')
+    .join('staff', 'staff.id', 'mailbox.staff_id')
+    .orderBy('staff.id')
+    .select('mailbox.*', 'staff.name as owner');
+  const folders: {
+    id: number;
+    mailbox_id: number;
+    path: string;
+    role: string;
+    on_server: number;
+    history_uid: number;
+    taken: number;
+  }[] = await db('folder')
     .whereNotIn('role', ['drafts', 'trash', 'junk'])
     .orderByRaw("FIELD(role, 'inbox', 'sent', 'archive', 'other'), path")
     .select('folder.*')
@@ -29,7 +40,11 @@ export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
       problem: mailbox.problem,
       onServer: own.reduce((sum, folder) => sum + folder.on_server, 0),
       taken: own.reduce((sum, folder) => sum + Number(folder.taken), 0),
-      folders: own.map((folder) => ({ path: folder.path, onServer: folder.on_server, taken: Number(folder.taken) })),
+      folders: own.map((folder) => ({
+        path: folder.path,
+        onServer: folder.on_server,
+        taken: Number(folder.taken),
+      })),
     };
   });
 }

@@ -57,7 +57,8 @@ export class MailboxSync {
         await this.history(folders);
         await this.inStep();
         await this.rest();
-        if (!this.client.usable && !this.stopped) throw Object.assign(new Error('connection lost'), { code: 'NoConnection' });
+        if (!this.client.usable && !this.stopped)
+          throw Object.assign(new Error('connection lost'), { code: 'NoConnection' });
       }
     } finally {
       this.client.close();
@@ -84,7 +85,9 @@ export class MailboxSync {
   }
 
   private async listFolders(): Promise<FolderRow[]> {
-    const listed = await this.client.list({ statusQuery: { messages: true, uidNext: true, uidValidity: true } });
+    const listed = await this.client.list({
+      statusQuery: { messages: true, uidNext: true, uidValidity: true },
+    });
     const db = this.office.db;
     const known: FolderRow[] = await db('folder').where({ mailbox_id: this.mailbox.id });
     const rows = new Map(known.map((row) => [row.path, row]));
@@ -108,7 +111,8 @@ export class MailboxSync {
     const onServer = folder.status?.messages ?? 0;
     const start = { uid_validity: validity, next_uid: next, history_uid: next };
     if (!known) {
-      const role = folder.path.toUpperCase() === 'INBOX' ? 'inbox' : (ROLES[folder.specialUse ?? ''] ?? 'other');
+      const role =
+        folder.path.toUpperCase() === 'INBOX' ? 'inbox' : (ROLES[folder.specialUse ?? ''] ?? 'other');
       await db('folder')
         .insert({ mailbox_id: this.mailbox.id, path: folder.path, role, on_server: onServer, ...start })
         .onConflict()
@@ -116,10 +120,15 @@ export class MailboxSync {
     } else if (Number(known.uid_validity) !== validity) {
       await db.transaction(async (trx) => {
         await trx('message_copy').where({ folder_id: known.id }).delete();
-        await trx('folder').where({ id: known.id }).update({ on_server: onServer, ...start });
+        await trx('folder')
+          .where({ id: known.id })
+          .update({ on_server: onServer, ...start });
       });
     } else {
-      await db('folder').where({ id: known.id }).whereNot({ on_server: onServer }).update({ on_server: onServer });
+      await db('folder')
+        .where({ id: known.id })
+        .whereNot({ on_server: onServer })
+        .update({ on_server: onServer });
     }
   }
 
@@ -131,14 +140,22 @@ export class MailboxSync {
       const next = Number((status && status.uidNext) || 0);
       if (next <= Number(folder.next_uid)) continue;
       await this.take(folder, Number(folder.next_uid), next - 1);
-      await this.office.db('folder').where({ id: folder.id }).where('next_uid', '<', next).update({ next_uid: next });
+      await this.office
+        .db('folder')
+        .where({ id: folder.id })
+        .where('next_uid', '<', next)
+        .update({ next_uid: next });
       folder.next_uid = next;
     }
   }
 
   /** Takes in older mail, newest first, a slice of each folder in turn; where it stands is kept after each slice. */
   private async history(folders: FolderRow[]): Promise<void> {
-    for (let left = folders.filter((folder) => Number(folder.history_uid) > 1); left.length && !this.stopped; left = left.filter((folder) => Number(folder.history_uid) > 1)) {
+    for (
+      let left = folders.filter((folder) => Number(folder.history_uid) > 1);
+      left.length && !this.stopped;
+      left = left.filter((folder) => Number(folder.history_uid) > 1)
+    ) {
       for (const folder of left) {
         const to = Number(folder.history_uid) - 1;
         const from = Math.max(1, to - SLICE + 1);
@@ -168,7 +185,11 @@ export class MailboxSync {
         // Awaited with the next batch; until then a failure must not count as unhandled.
         keeping.catch(() => undefined);
       };
-      for await (const message of this.client.fetch(`${from}:${to}`, { uid: true, source: true, flags: true, internalDate: true }, { uid: true })) {
+      for await (const message of this.client.fetch(
+        `${from}:${to}`,
+        { uid: true, source: true, flags: true, internalDate: true },
+        { uid: true },
+      )) {
         const arrival = asArrival(folder.id, message);
         if (!arrival || arrival.uid < from || arrival.uid > to) continue;
         batch.push(arrival);
@@ -184,7 +205,10 @@ export class MailboxSync {
   }
 
   private async inStep(): Promise<void> {
-    await this.office.db('mailbox').where({ id: this.mailbox.id }).update({ in_step_at: new Date(), failing_since: null, problem: null });
+    await this.office
+      .db('mailbox')
+      .where({ id: this.mailbox.id })
+      .update({ in_step_at: new Date(), failing_since: null, problem: null });
     await beat(this.office.db, 'mailboxes');
   }
 

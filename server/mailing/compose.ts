@@ -23,7 +23,12 @@ export interface Composed {
  * Composes the very bytes of one recipient's message: plain text and HTML, Message-ID and date as given.
  * The same arguments give the same bytes but for the boundary of the parts.
  */
-export async function composeMessage(subject: DocNode, body: DocNode, facts: Facts, envelope: Envelope): Promise<Composed> {
+export async function composeMessage(
+  subject: DocNode,
+  body: DocNode,
+  facts: Facts,
+  envelope: Envelope,
+): Promise<Composed> {
   const rendered = renderMessage(subject, body, facts);
   const raw = await new MailComposer({
     from: envelope.from,

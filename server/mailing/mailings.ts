@@ -1,6 +1,16 @@
 import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
-import { DispatchState, MailingDraft, type Checks, type DispatchPage, type MailingProgress, type MailingRow, type MailingView, type Preview, type StaffMember } from '../../contract/index.ts';
+import {
+  DispatchState,
+  MailingDraft,
+  type Checks,
+  type DispatchPage,
+  type MailingProgress,
+  type MailingRow,
+  type MailingView,
+  type Preview,
+  type StaffMember,
+} from '../../contract/index.ts';
 import { domainOf } from '../../core/address/address.ts';
 import { BUILT_IN_FIELDS } from '../../core/merge/document.ts';
 import { renderMessage } from '../../core/merge/render.ts';
@@ -39,21 +49,44 @@ const NOTHING_WRITTEN: MailingDraft = {
   body: {
     type: 'doc',
     content: [
-      { type: 'paragraph', content: [{ type: 'text', text: 'Dear ' }, { type: 'mergeField', attrs: { field: 'greeting', fallback: '' } }, { type: 'text', text: ',' }] },
+      {
+        type: 'paragraph',
+        content: [
+          { type: 'text', text: 'Dear ' },
+          { type: 'mergeField', attrs: { field: 'greeting', fallback: '' } },
+          { type: 'text', text: ',' },
+        ],
+      },
       { type: 'paragraph' },
-      { type: 'paragraph', content: [{ type: 'mergeField', attrs: { field: 'adviser.name', fallback: '' } }, { type: 'hardBreak' }, { type: 'mergeField', attrs: { field: 'firm.name', fallback: '' } }] },
+      {
+        type: 'paragraph',
+        content: [
+          { type: 'mergeField', attrs: { field: 'adviser.name', fallback: '' } },
+          { type: 'hardBreak' },
+          { type: 'mergeField', attrs: { field: 'firm.name', fallback: '' } },
+        ],
+      },
     ],
   },
   fileChoice: 'general',
 };
 
 function records(db: Knex) {
-  return db('mailing').join('staff', 'staff.id', 'mailing.owner_id').select<MailingRecord[]>('mailing.*', 'staff.name as owner');
+  return db('mailing')
+    .join('staff', 'staff.id', 'mailing.owner_id')
+    .select<MailingRecord[]>('mailing.*', 'staff.name as owner');
 }
 
 export async function listMailings(db: Knex, offset: number, limit: number): Promise<MailingRow[]> {
-  const rows = await records(db).orderByRaw("FIELD(mailing.state, 'leaving', 'preparing', 'paused', 'draft', 'finished', 'cancelled')").orderBy('saved_at', 'desc').offset(offset).limit(limit);
-  const progress = await progressOf(db, rows.map((row) => row.id));
+  const rows = await records(db)
+    .orderByRaw("FIELD(mailing.state, 'leaving', 'preparing', 'paused', 'draft', 'finished', 'cancelled')")
+    .orderBy('saved_at', 'desc')
+    .offset(offset)
+    .limit(limit);
+  const progress = await progressOf(
+    db,
+    rows.map((row) => row.id),
+  );
   return rows.map((row) => asRow(row, progress.get(row.id)));
 }
 
@@ -70,11 +103,24 @@ function asRow(row: MailingRecord, progress: MailingProgress | undefined): Maili
 }
 
 function emptyProgress(): MailingProgress {
-  return { total: 0, byState: Object.fromEntries(DispatchState.options.map((state) => [state, 0])) as MailingProgress['byState'], answered: 0, endsAt: null };
+  return {
+    total: 0,
+    byState: Object.fromEntries(
+      DispatchState.options.map((state) => [state, 0]),
+    ) as MailingProgress['byState'],
+    answered: 0,
+    endsAt: null,
+  };
 }
 
 async function progressOf(db: Knex, ids: readonly number[]): Promise<Map<number, MailingProgress>> {
-  const rows: { mailing_id: number; state: DispatchState; count: number; answered: number; last_at: Date | null }[] = ids.length
+  const rows: {
+    mailing_id: number;
+    state: DispatchState;
+    count: number;
+    answered: number;
+    last_at: Date | null;
+  }[] = ids.length
     ? await db('dispatch')
         .whereIn('mailing_id', ids)
         .groupBy('mailing_id', 'state')
@@ -90,7 +136,8 @@ async function progressOf(db: Knex, ids: readonly number[]): Promise<Map<number,
         progress.byState[row.state] = Number(row.count);
         progress.total += Number(row.count);
         progress.answered += Number(row.answered);
-        if (row.last_at && (!progress.endsAt || row.last_at.toISOString() > progress.endsAt)) progress.endsAt = row.last_at.toISOString();
+        if (row.last_at && (!progress.endsAt || row.last_at.toISOString() > progress.endsAt))
+          progress.endsAt = row.last_at.toISOString();
       }
       return [id, progress];
     }),
@@ -117,7 +164,12 @@ function draftOf(row: MailingRecord): MailingDraft {
 export async function viewMailing(db: Knex, id: number): Promise<MailingView> {
   const row = await readRecord(db, id);
   const progress = await progressOf(db, [id]);
-  return { ...asRow(row, progress.get(id)), draft: draftOf(row), version: row.version, testedAt: row.tested_at?.toISOString() ?? null };
+  return {
+    ...asRow(row, progress.get(id)),
+    draft: draftOf(row),
+    version: row.version,
+    testedAt: row.tested_at?.toISOString() ?? null,
+  };
 }
 
 function columns(draft: MailingDraft) {
@@ -143,13 +195,23 @@ export async function createMailing(db: Knex, staff: StaffMember, copyOf: number
 }
 
 /** Saves a draft. @throws when somebody else saved it since, or it has been released */
-export async function saveMailing(db: Knex, id: number, draft: MailingDraft, version: number): Promise<number> {
+export async function saveMailing(
+  db: Knex,
+  id: number,
+  draft: MailingDraft,
+  version: number,
+): Promise<number> {
   const saved = await db('mailing')
     .where({ id, version, state: 'draft' })
     .update({ ...columns(draft), version: version + 1 });
   if (!saved) {
     const row = await readRecord(db, id);
-    throw new Refusal(409, row.state === 'draft' ? 'A colleague has changed this mailing meanwhile. Copy your words, then load it again.' : 'This mailing has been released and cannot be changed any more.');
+    throw new Refusal(
+      409,
+      row.state === 'draft'
+        ? 'A colleague has changed this mailing meanwhile. Copy your words, then load it again.'
+        : 'This mailing has been released and cannot be changed any more.',
+    );
   }
   await beat(db, 'mailings');
   return version + 1;
@@ -157,7 +219,8 @@ export async function saveMailing(db: Knex, id: number, draft: MailingDraft, ver
 
 export async function deleteMailing(db: Knex, staff: StaffMember, id: number): Promise<void> {
   const row = await readRecord(db, id);
-  if (!(await db('mailing').where({ id, state: 'draft' }).delete())) throw new Refusal(409, 'Only a draft can be thrown away.');
+  if (!(await db('mailing').where({ id, state: 'draft' }).delete()))
+    throw new Refusal(409, 'Only a draft can be thrown away.');
   await noteAudit(db, staff.id, 'thrown away', 'mailing', id, { name: row.name }, null);
   await beat(db, 'mailings');
 }
@@ -170,7 +233,10 @@ async function tickedRecipients(db: Knex, draft: MailingDraft): Promise<Recipien
 
 async function labels(db: Knex): Promise<Map<string, string>> {
   const own: { id: number; label: string }[] = await db('field').select('id', 'label');
-  return new Map([...BUILT_IN_FIELDS.map(({ key, label }) => [key, label] as const), ...own.map((field) => [`field:${field.id}`, field.label] as const)]);
+  return new Map([
+    ...BUILT_IN_FIELDS.map(({ key, label }) => [key, label] as const),
+    ...own.map((field) => [`field:${field.id}`, field.label] as const),
+  ]);
 }
 
 /** Goes through every recipient's message and says what is missing in it. */
@@ -185,7 +251,11 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     subjects.add(rendered.subject);
     empty ||= !rendered.text.trim();
     for (const field of new Set(rendered.missing.map((each) => each.field))) {
-      missing.push({ clientId: recipient.clientId, client: recipient.client, label: names.get(field) ?? field });
+      missing.push({
+        clientId: recipient.clientId,
+        client: recipient.client,
+        label: names.get(field) ?? field,
+      });
     }
   }
   const problems = [
@@ -193,14 +263,23 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     ...(subjects.has('') ? ['The subject is empty.'] : []),
     ...(empty ? ['Nothing is written yet.'] : []),
   ];
-  return { recipients: recipients.length, order: recipients.map((recipient) => recipient.clientId), missing, problems };
+  return {
+    recipients: recipients.length,
+    order: recipients.map((recipient) => recipient.clientId),
+    missing,
+    problems,
+  };
 }
 
 function senderDomain(recipient: Recipient): string {
   return domainOf(recipient.senderEmail) || 'localhost';
 }
 
-function composeFor(draft: MailingDraft, recipient: Recipient, to: { name: string; address: string }): Promise<Composed> {
+function composeFor(
+  draft: MailingDraft,
+  recipient: Recipient,
+  to: { name: string; address: string },
+): Promise<Composed> {
   return composeMessage(draft.subject, draft.body, recipient.facts, {
     from: { name: recipient.senderName, address: recipient.senderEmail },
     to,
@@ -230,7 +309,12 @@ export async function previewMailing(db: Knex, id: number, clientId: number): Pr
 }
 
 /** Sends one recipient's message to the person at the desk instead. */
-export async function sendTest(office: Office, staff: StaffMember, id: number, clientId: number): Promise<void> {
+export async function sendTest(
+  office: Office,
+  staff: StaffMember,
+  id: number,
+  clientId: number,
+): Promise<void> {
   const { db } = office;
   const draft = draftOf(await readRecord(db, id));
   const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
@@ -238,7 +322,9 @@ export async function sendTest(office: Office, staff: StaffMember, id: number, c
   const mailbox: MailboxRow = await db('mailbox').where({ id: recipient.mailboxId }).first();
   const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });
   try {
-    await withConnection(mailbox, office.config.key, (connection) => connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw));
+    await withConnection(mailbox, office.config.key, (connection) =>
+      connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),
+    );
   } catch (error) {
     throw new Refusal(502, `The test copy could not leave: ${(error as Error).message}`);
   }
@@ -250,19 +336,34 @@ export async function sendTest(office: Office, staff: StaffMember, id: number, c
  * Releases a mailing: fixes who gets it, each Message-ID and each recipient's facts, and lets dispatch begin.
  * All or nothing; releasing twice is refused.
  */
-export async function releaseMailing(office: Office, staff: StaffMember, id: number, version: number, expected: number): Promise<void> {
+export async function releaseMailing(
+  office: Office,
+  staff: StaffMember,
+  id: number,
+  version: number,
+  expected: number,
+): Promise<void> {
   const { db, config } = office;
   const checks = await checkMailing(db, id);
   if (checks.problems[0]) throw new Refusal(400, checks.problems[0]);
   const gap = checks.missing[0];
-  if (gap) throw new Refusal(400, `“${gap.label}” is missing for ${gap.client}${checks.missing.length > 1 ? ` and ${checks.missing.length - 1} more` : ''}. Settle that first, or give the field other words to use.`);
+  if (gap)
+    throw new Refusal(
+      400,
+      `“${gap.label}” is missing for ${gap.client}${checks.missing.length > 1 ? ` and ${checks.missing.length - 1} more` : ''}. Settle that first, or give the field other words to use.`,
+    );
   await transact(db, async (trx) => {
     const row = await trx('mailing').where({ id }).forUpdate().first('state', 'version');
     if (row?.state !== 'draft') throw new Refusal(409, 'This mailing has been released already.');
-    if (row.version !== version) throw new Refusal(409, 'This mailing was changed meanwhile. Look at it again before you release it.');
+    if (row.version !== version)
+      throw new Refusal(409, 'This mailing was changed meanwhile. Look at it again before you release it.');
     const draft = draftOf(await readRecord(trx, id));
     const recipients = await tickedRecipients(trx, draft);
-    if (recipients.length !== expected) throw new Refusal(409, `There are now ${recipients.length} recipients, not ${expected}. Look at the list again.`);
+    if (recipients.length !== expected)
+      throw new Refusal(
+        409,
+        `There are now ${recipients.length} recipients, not ${expected}. Look at the list again.`,
+      );
     const start = Date.now();
     const sentBy = new Map<number, number>();
     const rows = recipients.map((recipient) => {
@@ -283,33 +384,51 @@ export async function releaseMailing(office: Office, staff: StaffMember, id: num
       };
     });
     await insertAll(trx, 'dispatch', rows);
-    await trx('mailing').where({ id }).update({ state: 'leaving', released_at: new Date(), released_by: staff.id });
+    await trx('mailing')
+      .where({ id })
+      .update({ state: 'leaving', released_at: new Date(), released_by: staff.id });
     await noteAudit(trx, staff.id, 'released', 'mailing', id, null, { recipients: rows.length });
   });
   await beat(db, 'mailings');
 }
 
 /** Pauses, resumes or cancels what has not left yet. */
-export async function steerMailing(db: Knex, staff: StaffMember, id: number, to: 'paused' | 'leaving' | 'cancelled'): Promise<void> {
+export async function steerMailing(
+  db: Knex,
+  staff: StaffMember,
+  id: number,
+  to: 'paused' | 'leaving' | 'cancelled',
+): Promise<void> {
   const from = { paused: ['leaving'], leaving: ['paused'], cancelled: ['leaving', 'paused'] }[to];
   await transact(db, async (trx) => {
     const changed = await trx('mailing').where({ id }).whereIn('state', from).update({ state: to });
     if (!changed) throw new Refusal(409, 'The mailing is not in a state for that any more.');
-    if (to === 'cancelled') await trx('dispatch').where({ mailing_id: id }).whereIn('state', ['waiting', 'delayed']).update({ state: 'cancelled' });
+    if (to === 'cancelled')
+      await trx('dispatch')
+        .where({ mailing_id: id })
+        .whereIn('state', ['waiting', 'delayed'])
+        .update({ state: 'cancelled' });
     await noteAudit(trx, staff.id, to, 'mailing', id, null, null);
   });
   await beat(db, 'mailings');
 }
 
 /** One page of a mailing's recipients and how each fared; those that need a person come first. */
-export async function listDispatch(db: Knex, id: number, offset: number, limit: number): Promise<DispatchPage> {
+export async function listDispatch(
+  db: Knex,
+  id: number,
+  offset: number,
+  limit: number,
+): Promise<DispatchPage> {
   const total = await db('dispatch').where({ mailing_id: id }).count('* as count').first();
   const rows = await db('dispatch')
     .join('client', 'client.id', 'dispatch.client_id')
     .join('mailbox', 'mailbox.id', 'dispatch.mailbox_id')
     .join('staff', 'staff.id', 'mailbox.staff_id')
     .where({ mailing_id: id })
-    .orderByRaw("FIELD(dispatch.state, 'uncertain', 'returned', 'delayed', 'leaving', 'waiting', 'left', 'cancelled'), dispatch.answered_message_id IS NULL, client.name, dispatch.id")
+    .orderByRaw(
+      "FIELD(dispatch.state, 'uncertain', 'returned', 'delayed', 'leaving', 'waiting', 'left', 'cancelled'), dispatch.answered_message_id IS NULL, client.name, dispatch.id",
+    )
     .offset(offset)
     .limit(limit)
     .select('dispatch.*', 'client.name as client', 'staff.name as sender');
@@ -331,13 +450,24 @@ export async function listDispatch(db: Knex, id: number, offset: number, limit: 
 }
 
 /** A person settles an uncertain message: it did leave, or it is to be sent again. */
-export async function settleUncertain(db: Knex, staff: StaffMember, dispatchId: number, outcome: 'left' | 'send again'): Promise<void> {
+export async function settleUncertain(
+  db: Knex,
+  staff: StaffMember,
+  dispatchId: number,
+  outcome: 'left' | 'send again',
+): Promise<void> {
   const now = new Date();
   const change =
-    outcome === 'left' ? { state: 'left', left_at: now, answer: `settled by ${staff.name}` } : { state: 'waiting', next_at: now, handed_at: null, lease_owner: null, lease_until: null };
+    outcome === 'left'
+      ? { state: 'left', left_at: now, answer: `settled by ${staff.name}` }
+      : { state: 'waiting', next_at: now, handed_at: null, lease_owner: null, lease_until: null };
   const row = await db('dispatch').where({ id: dispatchId }).first('mailing_id');
-  if (!row || !(await db('dispatch').where({ id: dispatchId, state: 'uncertain' }).update(change))) throw new Refusal(409, 'That message has been settled already.');
-  if (outcome === 'send again') await db('mailing').where({ id: row.mailing_id, state: 'finished' }).update({ state: 'leaving', finished_at: null });
+  if (!row || !(await db('dispatch').where({ id: dispatchId, state: 'uncertain' }).update(change)))
+    throw new Refusal(409, 'That message has been settled already.');
+  if (outcome === 'send again')
+    await db('mailing')
+      .where({ id: row.mailing_id, state: 'finished' })
+      .update({ state: 'leaving', finished_at: null });
   await noteAudit(db, staff.id, `settled as ${outcome}`, 'dispatch', dispatchId, null, null);
   await beat(db, 'mailings');
 }

@@ -22,7 +22,12 @@ export interface Recipient extends Addressed {
   facts: Facts;
 }
 
-type LeftOutRow = { clientId: number; client: string; why: Recipients['leftOut'][number]['why']; detail: string };
+type LeftOutRow = {
+  clientId: number;
+  client: string;
+  why: Recipients['leftOut'][number]['why'];
+  detail: string;
+};
 
 interface ClientRow {
   id: number;
@@ -38,19 +43,41 @@ interface ClientRow {
 }
 
 /** Works out whom a selection reaches, as whom, and on which file it is logged; and who is left out, and why. */
-export async function findRecipients(db: Knex, selection: Selection, fileChoice: FileChoice): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
+export async function findRecipients(
+  db: Knex,
+  selection: Selection,
+  fileChoice: FileChoice,
+): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
   const clients: ClientRow[] = await selectedClients(db, selection)
     .leftJoin('staff', 'staff.id', 'client.adviser_id')
-    .leftJoin('mailbox', 'mailbox.id', db.raw('(SELECT MIN(own.id) FROM mailbox own WHERE own.staff_id = staff.id)'))
+    .leftJoin(
+      'mailbox',
+      'mailbox.id',
+      db.raw('(SELECT MIN(own.id) FROM mailbox own WHERE own.staff_id = staff.id)'),
+    )
     .orderBy('client.name')
     .orderBy('client.id')
-    .select('client.id', 'client.name', 'client.kind', 'client.greeting', 'client.place', 'client.service', 'mailbox.id as mailbox_id')
+    .select(
+      'client.id',
+      'client.name',
+      'client.kind',
+      'client.greeting',
+      'client.place',
+      'client.service',
+      'mailbox.id as mailbox_id',
+    )
     .select('staff.name as adviser_name', 'staff.email as adviser_email', 'staff.phone as adviser_phone');
   const among = () => selectedClients(db, selection).select('client.id');
   const [people, files, fields, firm] = await Promise.all([
     readAddressees(db, among()),
-    fileRefs(db).whereIn('file.client_id', among()).whereNull('file.closed').orderBy('file.opened', 'desc').orderBy('file.id', 'desc') as Promise<FileRow[]>,
-    db('field_value').join('field', 'field.id', 'field_value.field_id').whereIn('client_id', among()) as Promise<(FieldRow & { client_id: number; field_id: number })[]>,
+    fileRefs(db)
+      .whereIn('file.client_id', among())
+      .whereNull('file.closed')
+      .orderBy('file.opened', 'desc')
+      .orderBy('file.id', 'desc') as Promise<FileRow[]>,
+    db('field_value')
+      .join('field', 'field.id', 'field_value.field_id')
+      .whereIn('client_id', among()) as Promise<(FieldRow & { client_id: number; field_id: number })[]>,
     readFirm(db),
   ]);
   const filesOf = groupBy(files, (file) => file.client_id);
@@ -85,7 +112,8 @@ export async function findRecipients(db: Knex, selection: Selection, fileChoice:
       'adviser.phone': client.adviser_phone ?? '',
       'firm.name': firm.name,
     };
-    for (const field of fieldsOf.get(one.clientId) ?? []) facts[`field:${field.field_id}`] = fieldWords(field);
+    for (const field of fieldsOf.get(one.clientId) ?? [])
+      facts[`field:${field.field_id}`] = fieldWords(field);
     return [
       {
         ...one,
@@ -98,7 +126,10 @@ export async function findRecipients(db: Knex, selection: Selection, fileChoice:
       },
     ];
   });
-  return { recipients, leftOut: leftOut.map((row) => ({ ...row, client: byId.get(row.clientId)?.name ?? '' })) };
+  return {
+    recipients,
+    leftOut: leftOut.map((row) => ({ ...row, client: byId.get(row.clientId)?.name ?? '' })),
+  };
 }
 
 /** The client's General file, or the newest open one; General again when there is no other. */
@@ -119,14 +150,24 @@ async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<M
     opted_out: string | null;
   }[] = await db('client_person')
     .join('person', 'person.id', 'client_person.person_id')
-    .leftJoin('address', (join) => join.on('address.person_id', 'person.id').andOn('address.current', db.raw('1')))
+    .leftJoin('address', (join) =>
+      join.on('address.person_id', 'person.id').andOn('address.current', db.raw('1')),
+    )
     .leftJoin('opt_out', 'opt_out.email_key', 'address.email_key')
     .whereIn('client_person.client_id', clientIds)
     .where('client_person.writes', 1)
     .orderBy('client_person.position')
     .orderBy('person.id')
     .orderBy('address.position')
-    .select('client_person.client_id', 'person.id as person_id', 'person.first_name', 'person.last_name', 'address.email', 'address.email_key', 'address.returned_why')
+    .select(
+      'client_person.client_id',
+      'person.id as person_id',
+      'person.first_name',
+      'person.last_name',
+      'address.email',
+      'address.email_key',
+      'address.returned_why',
+    )
     .select('opt_out.email_key as opted_out');
   return new Map(
     [...groupBy(rows, (row) => row.client_id)].map(([clientId, own]) => [
@@ -136,7 +177,16 @@ async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<M
         firstName: lines[0]?.first_name ?? '',
         lastName: lines[0]?.last_name ?? '',
         addresses: lines.flatMap((line) =>
-          line.email && line.email_key ? [{ email: line.email, key: line.email_key, optedOut: line.opted_out !== null, returned: line.returned_why }] : [],
+          line.email && line.email_key
+            ? [
+                {
+                  email: line.email,
+                  key: line.email_key,
+                  optedOut: line.opted_out !== null,
+                  returned: line.returned_why,
+                },
+              ]
+            : [],
         ),
       })),
     ]),
@@ -151,7 +201,9 @@ export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk
     db('client').count('* as count').first(),
   ]);
   const unticked = new Set(ask.unticked);
-  const byHand: LeftOutRow[] = recipients.filter((row) => unticked.has(row.clientId)).map(({ clientId, client }) => ({ clientId, client, why: 'taken out by hand', detail: '' }));
+  const byHand: LeftOutRow[] = recipients
+    .filter((row) => unticked.has(row.clientId))
+    .map(({ clientId, client }) => ({ clientId, client, why: 'taken out by hand', detail: '' }));
   const groups = groupBy([...leftOut, ...byHand], (row) => row.why);
   return {
     counts,
@@ -168,7 +220,10 @@ export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk
       file: row.file,
       ticked: !unticked.has(row.clientId),
     })),
-    leftOut: [...groups].map(([why, rows]) => ({ why, clients: rows.map(({ clientId, client, detail }) => ({ id: clientId, name: client, detail })) })),
+    leftOut: [...groups].map(([why, rows]) => ({
+      why,
+      clients: rows.map(({ clientId, client, detail }) => ({ id: clientId, name: client, detail })),
+    })),
   };
 }
 
@@ -177,7 +232,10 @@ export async function selectionFields(db: Knex): Promise<SelectionFields> {
   const [clients, services, advisers, interests, fields] = await Promise.all([
     db('client').count('* as count').first(),
     db('client').whereNotNull('service').distinct('service').orderBy('service').pluck('service'),
-    db('staff').whereIn('id', db('client').distinct('adviser_id').whereNotNull('adviser_id')).orderBy('name').select('id', 'name'),
+    db('staff')
+      .whereIn('id', db('client').distinct('adviser_id').whereNotNull('adviser_id'))
+      .orderBy('name')
+      .select('id', 'name'),
     db('interest').orderBy('name').select('id', 'name'),
     db('field').orderBy('position').select('id', 'label', 'kind', 'unit'),
   ]);
@@ -187,7 +245,12 @@ export async function selectionFields(db: Knex): Promise<SelectionFields> {
     services,
     advisers,
     interests,
-    numbers: own.filter((field) => field.kind === 'number').map(({ id, label, unit }) => ({ id, label, unit })),
-    mergeFields: [...BUILT_IN_FIELDS, ...own.map((field) => ({ key: `field:${field.id}`, label: field.label }))],
+    numbers: own
+      .filter((field) => field.kind === 'number')
+      .map(({ id, label, unit }) => ({ id, label, unit })),
+    mergeFields: [
+      ...BUILT_IN_FIELDS,
+      ...own.map((field) => ({ key: `field:${field.id}`, label: field.label })),
+    ],
   };
 }

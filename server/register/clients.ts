@@ -22,13 +22,20 @@ export async function listClients(db: Knex, query: ClientQuery): Promise<ClientP
       any
         .where('client.name', 'like', pattern)
         .orWhere('client.place', 'like', pattern)
-        .orWhereIn('client.id', db('file').where('number', 'like', likePattern(words, false)).select('client_id'))
+        .orWhereIn(
+          'client.id',
+          db('file').where('number', 'like', likePattern(words, false)).select('client_id'),
+        )
         .orWhereIn(
           'client.id',
           db('client_person')
             .join('person', 'person.id', 'client_person.person_id')
             .leftJoin('address', 'address.person_id', 'person.id')
-            .where((one) => one.whereRaw("CONCAT(person.first_name, ' ', person.last_name) LIKE ?", [pattern]).orWhere('address.email_key', 'like', pattern))
+            .where((one) =>
+              one
+                .whereRaw("CONCAT(person.first_name, ' ', person.last_name) LIKE ?", [pattern])
+                .orWhere('address.email_key', 'like', pattern),
+            )
             .select('client_person.client_id'),
         ),
     );
@@ -46,12 +53,24 @@ export async function listClients(db: Knex, query: ClientQuery): Promise<ClientP
     last_at: Date | null;
   }[] = await base
     .leftJoin('staff as adviser', 'adviser.id', 'client.adviser_id')
-    .select('client.id', 'client.name', 'client.kind', 'client.status', 'client.place', 'client.service', 'adviser.name as adviser')
+    .select(
+      'client.id',
+      'client.name',
+      'client.kind',
+      'client.status',
+      'client.place',
+      'client.service',
+      'adviser.name as adviser',
+    )
     .select(db('file').whereRaw('file.client_id = client.id').whereNull('closed').count('*').as('open_files'))
     .select(
       db('file')
         .whereRaw('file.client_id = client.id')
-        .select(db.raw('MAX((SELECT filing.at FROM filing WHERE filing.file_id = file.id ORDER BY filing.at DESC LIMIT 1))'))
+        .select(
+          db.raw(
+            'MAX((SELECT filing.at FROM filing WHERE filing.file_id = file.id ORDER BY filing.at DESC LIMIT 1))',
+          ),
+        )
         .as('last_at'),
     )
     .orderBy(SORTS[query.sort], query.order)
@@ -76,19 +95,36 @@ export async function listClients(db: Knex, query: ClientQuery): Promise<ClientP
 
 /** Everything on a client's page but the ledger; null when there is no such client. */
 export async function viewClient(db: Knex, id: number): Promise<ClientView | null> {
-  const client = await db('client').leftJoin('staff', 'staff.id', 'client.adviser_id').where('client.id', id).first('client.*', 'staff.name as adviser');
+  const client = await db('client')
+    .leftJoin('staff', 'staff.id', 'client.adviser_id')
+    .where('client.id', id)
+    .first('client.*', 'staff.name as adviser');
   if (!client) return null;
   const [people, addresses, files, fields, interests] = await Promise.all([
-    db('client_person').join('person', 'person.id', 'client_person.person_id').where({ client_id: id }).orderBy('client_person.position').select('person.*', 'role'),
+    db('client_person')
+      .join('person', 'person.id', 'client_person.person_id')
+      .where({ client_id: id })
+      .orderBy('client_person.position')
+      .select('person.*', 'role'),
     db('address')
       .join('client_person', 'client_person.person_id', 'address.person_id')
       .leftJoin('opt_out', 'opt_out.email_key', 'address.email_key')
       .where({ client_id: id })
       .orderBy('address.position')
       .select('address.*', 'opt_out.how'),
-    fileRefs(db).where('file.client_id', id).orderByRaw('file.closed IS NOT NULL, file.general, file.number DESC').select('file.opened', 'file.stage'),
-    db('field_value').join('field', 'field.id', 'field_value.field_id').where({ client_id: id }).orderBy('field.position'),
-    db('client_interest').join('interest', 'interest.id', 'client_interest.interest_id').where({ client_id: id }).orderBy('name').pluck('name'),
+    fileRefs(db)
+      .where('file.client_id', id)
+      .orderByRaw('file.closed IS NOT NULL, file.general, file.number DESC')
+      .select('file.opened', 'file.stage'),
+    db('field_value')
+      .join('field', 'field.id', 'field_value.field_id')
+      .where({ client_id: id })
+      .orderBy('field.position'),
+    db('client_interest')
+      .join('interest', 'interest.id', 'client_interest.interest_id')
+      .where({ client_id: id })
+      .orderBy('name')
+      .pluck('name'),
   ]);
   const addressesOf = groupBy(addresses as AddressRow[], (row) => row.person_id);
   return {
@@ -105,9 +141,19 @@ export async function viewClient(db: Knex, id: number): Promise<ClientView | nul
       id: person.id,
       name: `${person.first_name} ${person.last_name}`.trim(),
       role: person.role,
-      addresses: (addressesOf.get(person.id) ?? []).map((row) => ({ email: row.email, current: Boolean(row.current), returned: row.returned_why, optedOut: row.how })),
+      addresses: (addressesOf.get(person.id) ?? []).map((row) => ({
+        email: row.email,
+        current: Boolean(row.current),
+        returned: row.returned_why,
+        optedOut: row.how,
+      })),
     })),
-    files: (files as ClientFileRow[]).map((file) => ({ ...asFileRef(file), opened: file.opened, closedOn: file.closed, stage: file.stage })),
+    files: (files as ClientFileRow[]).map((file) => ({
+      ...asFileRef(file),
+      opened: file.opened,
+      closedOn: file.closed,
+      stage: file.stage,
+    })),
     fields: (fields as FieldRow[]).map((row) => ({ label: row.label, value: fieldWords(row) })),
     interests,
   };
@@ -133,9 +179,15 @@ export interface FieldRow {
 
 /** A field's value as people read it: `14.2 ha`, `3 May 2026`. */
 export function fieldWords(row: FieldRow): string {
-  if (row.number_value !== null) return `${new Intl.NumberFormat('en-GB', { maximumFractionDigits: 2 }).format(row.number_value)}${row.unit ? ` ${row.unit}` : ''}`;
+  if (row.number_value !== null)
+    return `${new Intl.NumberFormat('en-GB', { maximumFractionDigits: 2 }).format(row.number_value)}${row.unit ? ` ${row.unit}` : ''}`;
   if (row.date_value !== null) {
-    return new Date(`${row.date_value}T00:00:00Z`).toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' });
+    return new Date(`${row.date_value}T00:00:00Z`).toLocaleDateString('en-GB', {
+      day: 'numeric',
+      month: 'long',
+      year: 'numeric',
+      timeZone: 'UTC',
+    });
   }
   return row.text_value ?? '';
 }
@@ -154,12 +206,21 @@ export async function search(db: Knex, words: string): Promise<SearchHits> {
     .select('client_person.client_id');
   const files = await fileRefs(db)
     .where((any) =>
-      any.where('file.number', 'like', begins).orWhere('file.title', 'like', within).orWhere('client.name', 'like', within).orWhereIn('client.id', people.clone()),
+      any
+        .where('file.number', 'like', begins)
+        .orWhere('file.title', 'like', within)
+        .orWhere('client.name', 'like', within)
+        .orWhereIn('client.id', people.clone()),
     )
-    .orderByRaw('file.number LIKE ? DESC, client.name LIKE ? DESC, file.closed IS NOT NULL, file.general, file.number DESC', [begins, begins])
+    .orderByRaw(
+      'file.number LIKE ? DESC, client.name LIKE ? DESC, file.closed IS NOT NULL, file.general, file.number DESC',
+      [begins, begins],
+    )
     .limit(HITS);
   const clients: { id: number; name: string; place: string }[] = await db('client')
-    .where((any) => any.where('name', 'like', within).orWhere('place', 'like', within).orWhereIn('id', people))
+    .where((any) =>
+      any.where('name', 'like', within).orWhere('place', 'like', within).orWhereIn('id', people),
+    )
     .orderByRaw('name LIKE ? DESC, name', [begins])
     .limit(HITS)
     .select('id', 'name', 'place');

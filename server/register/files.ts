@@ -15,7 +15,15 @@ export interface FileRow {
 export function fileRefs(db: Knex): Knex.QueryBuilder {
   return db('file')
     .join('client', 'client.id', 'file.client_id')
-    .select('file.id', 'file.number', 'file.title', 'file.client_id', 'client.name as client_name', 'file.general', 'file.closed');
+    .select(
+      'file.id',
+      'file.number',
+      'file.title',
+      'file.client_id',
+      'client.name as client_name',
+      'file.general',
+      'file.closed',
+    );
 }
 
 export function asFileRef(row: FileRow): FileRef {

@@ -8,17 +8,23 @@ export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
   const [staff, clients, people, addresses, links, files, named] = await Promise.all([
     db('staff').select<{ email: string }[]>('email'),
     db('client').select<{ id: number; name: string }[]>('id', 'name'),
-    db('person').select<{ id: number; first_name: string; last_name: string }[]>('id', 'first_name', 'last_name'),
+    db('person').select<{ id: number; first_name: string; last_name: string }[]>(
+      'id',
+      'first_name',
+      'last_name',
+    ),
     db('address').select<{ person_id: number; email: string }[]>('person_id', 'email'),
     db('client_person').select<{ client_id: number; person_id: number }[]>('client_id', 'person_id'),
-    db('file').select<{ id: number; number: string; title: string; client_id: number; general: number; closed: string | null }[]>(
-      'id',
-      'number',
-      'title',
-      'client_id',
-      'general',
-      'closed',
-    ),
+    db('file').select<
+      {
+        id: number;
+        number: string;
+        title: string;
+        client_id: number;
+        general: number;
+        closed: string | null;
+      }[]
+    >('id', 'number', 'title', 'client_id', 'general', 'closed'),
     db('file_person').select<{ file_id: number; person_id: number }[]>('file_id', 'person_id'),
   ]);
   const addressesOf = groupBy(addresses, (row) => row.person_id);

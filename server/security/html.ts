@@ -6,10 +6,39 @@ import type { Enclosure } from '../../core/message/read.ts';
 const PICTURES = /^image\/(?:png|jpe?g|gif|webp|bmp)$/;
 const CSS_VALUE = [/^(?!.*(?:url|expression|javascript|@import|\\))[^;{}<>]*$/i];
 const CSS_PROPERTIES = [
-  'color', 'background-color', 'font', 'font-family', 'font-size', 'font-style', 'font-weight', 'line-height', 'text-align', 'text-decoration',
-  'margin', 'margin-top', 'margin-right', 'margin-bottom', 'margin-left', 'padding', 'padding-top', 'padding-right', 'padding-bottom',
-  'padding-left', 'border', 'border-top', 'border-right', 'border-bottom', 'border-left', 'border-color', 'border-collapse', 'width', 'max-width',
-  'height', 'vertical-align', 'white-space', 'list-style-type',
+  'color',
+  'background-color',
+  'font',
+  'font-family',
+  'font-size',
+  'font-style',
+  'font-weight',
+  'line-height',
+  'text-align',
+  'text-decoration',
+  'margin',
+  'margin-top',
+  'margin-right',
+  'margin-bottom',
+  'margin-left',
+  'padding',
+  'padding-top',
+  'padding-right',
+  'padding-bottom',
+  'padding-left',
+  'border',
+  'border-top',
+  'border-right',
+  'border-bottom',
+  'border-left',
+  'border-color',
+  'border-collapse',
+  'width',
+  'max-width',
+  'height',
+  'vertical-align',
+  'white-space',
+  'list-style-type',
 ];
 
 /**
@@ -18,9 +47,21 @@ const CSS_PROPERTIES = [
  * the message are put in place, remote ones only when asked for.
  */
 export function safeHtml(html: string, enclosures: readonly Enclosure[], remotePictures: boolean): string {
-  const byId = new Map(enclosures.filter((part) => part.contentId && PICTURES.test(part.mimeType)).map((part) => [part.contentId, part]));
+  const byId = new Map(
+    enclosures
+      .filter((part) => part.contentId && PICTURES.test(part.mimeType))
+      .map((part) => [part.contentId, part]),
+  );
   return sanitizeHtml(html, {
-    allowedTags: [...sanitizeHtml.defaults.allowedTags, 'img', 'font', 'center', 'del', 'ins', 'title'].filter((tag) => tag !== 'title'),
+    allowedTags: [
+      ...sanitizeHtml.defaults.allowedTags,
+      'img',
+      'font',
+      'center',
+      'del',
+      'ins',
+      'title',
+    ].filter((tag) => tag !== 'title'),
     allowedAttributes: {
       '*': ['style', 'align', 'valign', 'dir', 'lang', 'title', 'width', 'height', 'bgcolor'],
       a: ['href', 'target', 'rel'],
@@ -37,14 +78,24 @@ export function safeHtml(html: string, enclosures: readonly Enclosure[], remoteP
     allowedStyles: { '*': Object.fromEntries(CSS_PROPERTIES.map((property) => [property, CSS_VALUE])) },
     nestingLimit: 100,
     transformTags: {
-      a: (tagName, attributes) => ({ tagName, attribs: { ...attributes, target: '_blank', rel: 'noopener noreferrer nofollow' } }),
-      img: (tagName, attributes) => ({ tagName, attribs: { ...attributes, src: pictureSource(attributes.src ?? '', byId, remotePictures) } }),
+      a: (tagName, attributes) => ({
+        tagName,
+        attribs: { ...attributes, target: '_blank', rel: 'noopener noreferrer nofollow' },
+      }),
+      img: (tagName, attributes) => ({
+        tagName,
+        attribs: { ...attributes, src: pictureSource(attributes.src ?? '', byId, remotePictures) },
+      }),
     },
     exclusiveFilter: (frame) => frame.tag === 'img' && !frame.attribs.src,
   });
 }
 
-function pictureSource(src: string, byId: ReadonlyMap<string | null, Enclosure>, remotePictures: boolean): string {
+function pictureSource(
+  src: string,
+  byId: ReadonlyMap<string | null, Enclosure>,
+  remotePictures: boolean,
+): string {
   if (/^cid:/i.test(src)) {
     const part = byId.get(decodeURIComponent(src.slice(4)));
     return part ? `data:${part.mimeType};base64,${Buffer.from(part.content).toString('base64')}` : '';

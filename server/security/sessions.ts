@@ -15,7 +15,9 @@ const decoy = hashPassword(randomBytes(12).toString('hex'));
  * @returns the token for the cookie, of which only a hash is kept; null when address or password is wrong
  */
 export async function openSession(db: Knex, email: string, password: string): Promise<string | null> {
-  const member: { id: number; password_hash: string } | undefined = await db('staff').where({ email: email.trim().toLowerCase(), active: 1 }).first('id', 'password_hash');
+  const member: { id: number; password_hash: string } | undefined = await db('staff')
+    .where({ email: email.trim().toLowerCase(), active: 1 })
+    .first('id', 'password_hash');
   const fits = await passwordFits(member?.password_hash ?? (await decoy), password);
   if (!member || !fits) return null;
   const token = randomBytes(32).toString('base64url');
@@ -42,5 +44,7 @@ export async function sessionStaff(db: Knex, token: string): Promise<StaffMember
 }
 
 export async function closeSession(db: Knex, token: string): Promise<void> {
-  await db('session').where({ token_hash: hashToken(token) }).delete();
+  await db('session')
+    .where({ token_hash: hashToken(token) })
+    .delete();
 }

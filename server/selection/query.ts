@@ -11,7 +11,10 @@ export function narrow(db: Knex, query: Knex.QueryBuilder, criterion: Criterion)
     case 'service':
       return criterion.values.length ? query.whereIn('client.service', criterion.values) : query;
     case 'interest': {
-      const having = db('client_interest').where({ interest_id: criterion.interestId }).whereRaw('client_interest.client_id = client.id').select(db.raw('1'));
+      const having = db('client_interest')
+        .where({ interest_id: criterion.interestId })
+        .whereRaw('client_interest.client_id = client.id')
+        .select(db.raw('1'));
       return criterion.has ? query.whereExists(having) : query.whereNotExists(having);
     }
     case 'number': {

@@ -4,7 +4,8 @@ import { mailboxStatuses } from '../mailbox/status.ts';
 
 /** The figures beside the rail's words. */
 export async function railCounts(db: Knex): Promise<RailCounts> {
-  const count = async (query: Knex.QueryBuilder) => Number((await query.count('* as count').first())?.count ?? 0);
+  const count = async (query: Knex.QueryBuilder) =>
+    Number((await query.count('* as count').first())?.count ?? 0);
   const [sorting, clients, mailings, mailboxes] = await Promise.all([
     count(db('message').where({ state: 'suggested' })),
     count(db('client')),

@@ -44,12 +44,18 @@ export async function readToday(db: Knex): Promise<Today> {
 
 /** Mail in and out by day of the firm's zone, and how much of the client mail was filed without help. */
 async function mailByDay(db: Knex, from: DateTime, zone: string): Promise<Today['days']> {
-  const rows: { hour: string; received: number; sent: number; alone: number; by_hand: number }[] = await db('message')
+  const rows: { hour: string; received: number; sent: number; alone: number; by_hand: number }[] = await db(
+    'message',
+  )
     .where('at', '>=', from.toJSDate())
     .groupByRaw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z')")
     .select(db.raw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z') AS hour"))
     .select(db.raw("SUM(direction = 'received') AS received, SUM(direction <> 'received') AS sent"))
-    .select(db.raw("SUM(state = 'logged' AND decided_by IS NULL) AS alone, SUM(state = 'suggested' OR (state = 'logged' AND decided_by IS NOT NULL)) AS by_hand"));
+    .select(
+      db.raw(
+        "SUM(state = 'logged' AND decided_by IS NULL) AS alone, SUM(state = 'suggested' OR (state = 'logged' AND decided_by IS NOT NULL)) AS by_hand",
+      ),
+    );
   const days = new Map(
     Array.from({ length: DAYS }, (_, index) => {
       const day = from.plus({ days: index }).toISODate() ?? '';
@@ -74,8 +80,20 @@ async function latestMessages(db: Knex): Promise<Today['latest']> {
     .orderBy('at', 'desc')
     .limit(LATEST)
     .select('id', 'at', 'from_name', 'from_address', 'subject', 'state')
-    .select(db('filing').join('file', 'file.id', 'filing.file_id').whereRaw('filing.message_id = message.id').min('file.number').as('number'))
-    .select(db('filing').join('file', 'file.id', 'filing.file_id').whereRaw('filing.message_id = message.id').min('file.client_id').as('client_id'));
+    .select(
+      db('filing')
+        .join('file', 'file.id', 'filing.file_id')
+        .whereRaw('filing.message_id = message.id')
+        .min('file.number')
+        .as('number'),
+    )
+    .select(
+      db('filing')
+        .join('file', 'file.id', 'filing.file_id')
+        .whereRaw('filing.message_id = message.id')
+        .min('file.client_id')
+        .as('client_id'),
+    );
   return rows.map((row) => ({
     id: row.id,
     at: row.at.toISOString(),
@@ -87,14 +105,20 @@ async function latestMessages(db: Knex): Promise<Today['latest']> {
 }
 
 function returnedReports(db: Knex) {
-  return db('message').where({ automatic: 'report' }).where('at', '>', new Date(Date.now() - RETURNED_DAYS * 24 * 3600_000));
+  return db('message')
+    .where({ automatic: 'report' })
+    .where('at', '>', new Date(Date.now() - RETURNED_DAYS * 24 * 3600_000));
 }
 
 /** Delivery reports of late, each with the address that failed, why, and whose it is. */
 export async function listReturned(db: Knex, offset: number, limit: number): Promise<ReturnedPage> {
   const [total, rows] = await Promise.all([
     returnedReports(db).count('* as count').first(),
-    returnedReports(db).orderBy('at', 'desc').offset(offset).limit(limit).select('id', 'at', 'raw_hash') as Promise<{ id: number; at: Date; raw_hash: Buffer }[]>,
+    returnedReports(db)
+      .orderBy('at', 'desc')
+      .offset(offset)
+      .limit(limit)
+      .select('id', 'at', 'raw_hash') as Promise<{ id: number; at: Date; raw_hash: Buffer }[]>,
   ]);
   return {
     total: Number(total?.count ?? 0),
@@ -109,7 +133,11 @@ export async function listReturned(db: Knex, offset: number, limit: number): Pro
               .where({ email_key: addressKey(recipient.address) })
               .first('client.id', 'client.name')
           : undefined;
-        const original = report?.originalMessageId ? await db('message').where({ message_key: hashOf(report.originalMessageId) }).first('subject') : undefined;
+        const original = report?.originalMessageId
+          ? await db('message')
+              .where({ message_key: hashOf(report.originalMessageId) })
+              .first('subject')
+          : undefined;
         return {
           messageId: row.id,
           at: row.at.toISOString(),

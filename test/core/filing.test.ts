@@ -6,7 +6,14 @@ import { replay, type CorpusRegister } from '../../core/filing/replay.ts';
 import type { EarlierMessage, FilingContext, FilingMessage } from '../../core/filing/types.ts';
 import { tellingWords } from '../../core/filing/words.ts';
 
-const file = (id: number, number: string, title: string, clientId: number, personIds: number[], extra: { general?: boolean; closed?: boolean } = {}) => ({ id, number, title, clientId, personIds, general: false, closed: false, ...extra });
+const file = (
+  id: number,
+  number: string,
+  title: string,
+  clientId: number,
+  personIds: number[],
+  extra: { general?: boolean; closed?: boolean } = {},
+) => ({ id, number, title, clientId, personIds, general: false, closed: false, ...extra });
 
 const register = new FilingRegister({
   firmDomains: ['firm.example'],
@@ -47,21 +54,37 @@ const message = (from: string, extra: Partial<FilingMessage> = {}): FilingMessag
   undelivered: [],
   ...extra,
 });
-const knowing = (...earlier: EarlierMessage[]): FilingContext => ({ earlier: new Map(earlier.map((each) => [each.messageId, each])), sameSubject: [] });
-const filed = (messageId: string, ...fileIds: number[]): EarlierMessage => ({ messageId, state: fileIds.length ? 'logged' : 'aside', fileIds, subjectKey: 'a matter' });
+const knowing = (...earlier: EarlierMessage[]): FilingContext => ({
+  earlier: new Map(earlier.map((each) => [each.messageId, each])),
+  sameSubject: [],
+});
+const filed = (messageId: string, ...fileIds: number[]): EarlierMessage => ({
+  messageId,
+  state: fileIds.length ? 'logged' : 'aside',
+  fileIds,
+  subjectKey: 'a matter',
+});
 const files = (from: FilingMessage, context: FilingContext = knowing()) => {
   const decision = decide(register, from, context);
-  return decision.state === 'logged' ? decision.fileIds : decision.state === 'suggested' ? decision.candidates.map((each) => -each.fileId) : 'aside';
+  return decision.state === 'logged'
+    ? decision.fileIds
+    : decision.state === 'suggested'
+      ? decision.candidates.map((each) => -each.fileId)
+      : 'aside';
 };
 
 describe('filing decides', () => {
   it('a known address with one open file by itself, old addresses too', () => {
     expect(files(message('ANN+farm@one.example'))).to.deep.equal([11]);
     expect(files(message('old.ann@post.example'))).to.deep.equal([11]);
-    expect(files(message('adviser@firm.example', { recipients: [{ name: '', address: 'ann@one.example' }] }))).to.deep.equal([11]);
+    expect(
+      files(message('adviser@firm.example', { recipients: [{ name: '', address: 'ann@one.example' }] })),
+    ).to.deep.equal([11]);
   });
   it('asks when the client has several, ranked by the words of the titles', () => {
-    expect(files(message('ben@two.example', { own: 'The orchards need pruning.' }))).to.deep.equal([-22, -21, -20]);
+    expect(files(message('ben@two.example', { own: 'The orchards need pruning.' }))).to.deep.equal([
+      -22, -21, -20,
+    ]);
   });
   it('asks when the address is shared or the person belongs to several clients', () => {
     expect(files(message('shared@three.example'))).to.deep.equal([-30]);
@@ -70,21 +93,51 @@ describe('filing decides', () => {
   it('a file number in the subject, if the people fit', () => {
     expect(files(message('ben@two.example', { subject: 'our ref ql 10022' }))).to.deep.equal([22]);
     expect(files(message('ann@one.example', { subject: 'QL-10022' }))).to.include(-22);
-    expect(files(message('ben@two.example', { quoted: '> QL-10022', own: 'no number here' }))).to.deep.equal([-22, -21, -20].sort((a, b) => a - b));
+    expect(files(message('ben@two.example', { quoted: '> QL-10022', own: 'no number here' }))).to.deep.equal(
+      [-22, -21, -20].sort((a, b) => a - b),
+    );
   });
   it('a reply by its conversation, through the nearest message that is known and filed', () => {
-    expect(files(message('x@new.example', { named: ['gone', 'b', 'a'], subject: 'Re: A matter' }), knowing(filed('b', 21), filed('a', 22)))).to.deep.equal([21]);
-    const waiting: EarlierMessage = { messageId: 'w', state: 'suggested', fileIds: [], subjectKey: 'a matter' };
-    expect(files(message('x@new.example', { named: ['w', 'a'], subject: 'Re: A matter' }), knowing(waiting, filed('a', 22)))).to.deep.equal([22]);
+    expect(
+      files(
+        message('x@new.example', { named: ['gone', 'b', 'a'], subject: 'Re: A matter' }),
+        knowing(filed('b', 21), filed('a', 22)),
+      ),
+    ).to.deep.equal([21]);
+    const waiting: EarlierMessage = {
+      messageId: 'w',
+      state: 'suggested',
+      fileIds: [],
+      subjectKey: 'a matter',
+    };
+    expect(
+      files(
+        message('x@new.example', { named: ['w', 'a'], subject: 'Re: A matter' }),
+        knowing(waiting, filed('a', 22)),
+      ),
+    ).to.deep.equal([22]);
   });
   it('asks when an old conversation turns to another file', () => {
-    expect(files(message('ben@two.example', { named: ['a'], subject: 'QL-10022 now' }), knowing(filed('a', 21)))).to.include.members([-22, -21]);
-    expect(files(message('ben@two.example', { named: ['a'], subject: 'The orchard trees' }), knowing(filed('a', 21)))).to.include.members([-22, -21]);
+    expect(
+      files(message('ben@two.example', { named: ['a'], subject: 'QL-10022 now' }), knowing(filed('a', 21))),
+    ).to.include.members([-22, -21]);
+    expect(
+      files(
+        message('ben@two.example', { named: ['a'], subject: 'The orchard trees' }),
+        knowing(filed('a', 21)),
+      ),
+    ).to.include.members([-22, -21]);
   });
   it('a delivery report or automatic answer with the message that caused it', () => {
-    expect(files(message('daemon@x.example', { automatic: 'report', returned: 'a' }), knowing(filed('a', 21)))).to.deep.equal([21]);
-    expect(files(message('ben@two.example', { automatic: 'reply', named: ['a'] }), knowing(filed('a', 22)))).to.deep.equal([22]);
-    expect(files(message('daemon@x.example', { automatic: 'report', returned: 'a' }), knowing(filed('a')))).to.equal('aside');
+    expect(
+      files(message('daemon@x.example', { automatic: 'report', returned: 'a' }), knowing(filed('a', 21))),
+    ).to.deep.equal([21]);
+    expect(
+      files(message('ben@two.example', { automatic: 'reply', named: ['a'] }), knowing(filed('a', 22))),
+    ).to.deep.equal([22]);
+    expect(
+      files(message('daemon@x.example', { automatic: 'report', returned: 'a' }), knowing(filed('a'))),
+    ).to.equal('aside');
   });
   it('sets circulars, machines and internal mail aside, unless a number says otherwise', () => {
     expect(files(message('news@x.example', { automatic: 'list' }))).to.equal('aside');
@@ -95,37 +148,62 @@ describe('filing decides', () => {
   });
   it('puts unknown people before a person, without candidates', () => {
     expect(files(message('who@new.example'))).to.deep.equal([]);
-    expect(files(message('ann@new.example', { from: { name: 'One, Ann', address: 'ann@new.example' } }))).to.deep.equal([-11, -10]);
+    expect(
+      files(message('ann@new.example', { from: { name: 'One, Ann', address: 'ann@new.example' } })),
+    ).to.deep.equal([-11, -10]);
   });
   it('takes a lost thread up by subject and people when they agree on one file', () => {
     const context = { earlier: new Map(), sameSubject: [filed('a', 22), filed('b', 22)] };
     expect(files(message('ben@two.example', { subject: 'Re: A matter' }), context)).to.deep.equal([22]);
-    expect(files(message('ben@two.example'), { earlier: new Map(), sameSubject: [filed('a', 22), filed('b', 21)] })).to.include.members([-22, -21]);
+    expect(
+      files(message('ben@two.example'), {
+        earlier: new Map(),
+        sameSubject: [filed('a', 22), filed('b', 21)],
+      }),
+    ).to.include.members([-22, -21]);
   });
   it('never suggests more than five, and never a closed file of itself', () => {
     expect((files(message('third@party.example')) as number[]).map(Math.abs)).to.not.include(12);
   });
   it('gives a plain reason with everything', () => {
     const decision = decide(register, message('ann@one.example'), knowing());
-    expect(decision.evidence.map((reason) => reason.words)).to.deep.equal(['Ann One belongs to One Estate', 'The client’s only open file']);
+    expect(decision.evidence.map((reason) => reason.words)).to.deep.equal([
+      'Ann One belongs to One Estate',
+      'The client’s only open file',
+    ]);
   });
 });
 
 describe('file numbers in text', () => {
-  const find = (pattern: string, number: string, text: string) => new FileNumbers(pattern, [{ id: 1, number }]).in(text);
+  const find = (pattern: string, number: string, text: string) =>
+    new FileNumbers(pattern, [{ id: 1, number }]).in(text);
   it('in all the ways people type them', () => {
-    for (const text of ['QL-24052', 'ql24052', 'Ref QL 24052.', 'QL–24052', '(QL/24052)', 'our ref: ql - 24052']) expect([text, find('QL-\\d{5}', 'QL-24052', text)]).to.deep.equal([text, [1]]);
-    for (const text of ['TW24-0012', 'tw24/0012', 'TW 24 0012']) expect([text, find('TW\\d{2}-\\d{4}', 'TW24-0012', text)]).to.deep.equal([text, [1]]);
-    for (const text of ['K2024/01', 'k 2024-01', 'K2024 01']) expect([text, find('K\\d{4}/\\d{2}', 'K2024/01', text)]).to.deep.equal([text, [1]]);
+    for (const text of [
+      'QL-24052',
+      'ql24052',
+      'Ref QL 24052.',
+      'QL–24052',
+      '(QL/24052)',
+      'our ref: ql - 24052',
+    ])
+      expect([text, find('QL-\\d{5}', 'QL-24052', text)]).to.deep.equal([text, [1]]);
+    for (const text of ['TW24-0012', 'tw24/0012', 'TW 24 0012'])
+      expect([text, find('TW\\d{2}-\\d{4}', 'TW24-0012', text)]).to.deep.equal([text, [1]]);
+    for (const text of ['K2024/01', 'k 2024-01', 'K2024 01'])
+      expect([text, find('K\\d{4}/\\d{2}', 'K2024/01', text)]).to.deep.equal([text, [1]]);
   });
   it('not within other words or numbers, nor unknown ones', () => {
-    for (const text of ['XQL-24052', 'QL-240521', 'QL-24053', '24052']) expect([text, find('QL-\\d{5}', 'QL-24052', text)]).to.deep.equal([text, []]);
+    for (const text of ['XQL-24052', 'QL-240521', 'QL-24053', '24052'])
+      expect([text, find('QL-\\d{5}', 'QL-24052', text)]).to.deep.equal([text, []]);
   });
 });
 
 describe('telling words', () => {
   it('are folded and singular, common ones left out', () => {
-    expect([...tellingWords('The Orchards at Bäckholm, please; your orchard file')]).to.deep.equal(['orchard', 'backholm']);
+    expect([...tellingWords('The Orchards at Bäckholm, please; your orchard file')]).to.deep.equal([
+      'orchard',
+      'backholm',
+    ]);
   });
 });
 
@@ -135,15 +213,33 @@ describe('replaying a corpus', () => {
       firm: { domains: ['firm.example'], staff: [], fileNumberPattern: 'QL-\\d{5}' },
       clients: [{ id: 'C1', name: 'One' }],
       contacts: [],
-      files: [{ number: 'QL-10001', title: 'General correspondence', clientId: 'C1', closed: null, contactIds: [] }],
+      files: [
+        { number: 'QL-10001', title: 'General correspondence', clientId: 'C1', closed: null, contactIds: [] },
+      ],
     };
-    const raw = (id: string, extra = '') => Buffer.from(`X-Corpus-Mailbox: a@firm.example\nMessage-ID: <${id}>\nFrom: n@x.example\nTo: a@firm.example\n${extra}Subject: Words\n\nText\n`);
+    const raw = (id: string, extra = '') =>
+      Buffer.from(
+        `X-Corpus-Mailbox: a@firm.example\nMessage-ID: <${id}>\nFrom: n@x.example\nTo: a@firm.example\n${extra}Subject: Words\n\nText\n`,
+      );
     const asked: number[] = [];
     const steps = [];
-    for await (const step of replay(corpus, [raw('1@x'), raw('2@x', 'In-Reply-To: <1@x>\n')], (index) => (asked.push(index), ['QL-10001']), () => 0)) {
+    for await (const step of replay(
+      corpus,
+      [raw('1@x'), raw('2@x', 'In-Reply-To: <1@x>\n')],
+      (index) => (asked.push(index), ['QL-10001']),
+      () => 0,
+    )) {
       steps.push({ ...step, asked: asked.length });
     }
-    expect(steps.map(({ messageId, mailbox, decision, files: to, asked: known }) => ({ messageId, mailbox, decision, to, known }))).to.deep.equal([
+    expect(
+      steps.map(({ messageId, mailbox, decision, files: to, asked: known }) => ({
+        messageId,
+        mailbox,
+        decision,
+        to,
+        known,
+      })),
+    ).to.deep.equal([
       { messageId: '<1@x>', mailbox: 'a@firm.example', decision: 'suggest', to: [], known: 0 },
       { messageId: '<2@x>', mailbox: 'a@firm.example', decision: 'auto', to: ['QL-10001'], known: 1 },
     ]);

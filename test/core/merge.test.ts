@@ -7,34 +7,64 @@ import { fieldsUsed, renderMessage, safeLink } from '../../core/merge/render.ts'
 import { addressKey, isAddress, nameKey } from '../../core/address/address.ts';
 import { writtenPart, snippet } from '../../core/message/written.ts';
 
-const text = (words: string, ...marks: string[]): DocNode => ({ type: 'text', text: words, ...(marks.length ? { marks: marks.map((type) => ({ type })) } : {}) });
-const field = (name: string, fallback = ''): DocNode => ({ type: 'mergeField', attrs: { field: name, fallback } });
+const text = (words: string, ...marks: string[]): DocNode => ({
+  type: 'text',
+  text: words,
+  ...(marks.length ? { marks: marks.map((type) => ({ type })) } : {}),
+});
+const field = (name: string, fallback = ''): DocNode => ({
+  type: 'mergeField',
+  attrs: { field: name, fallback },
+});
 const p = (...content: DocNode[]): DocNode => ({ type: 'paragraph', content });
 const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
 
 describe('merging one message for one recipient', () => {
   it('fills subject, HTML and plain text from the same facts', () => {
-    const body = doc(p(text('Dear '), field('name'), text(',')), p(text('Important', 'bold')), { type: 'bulletList', content: [{ type: 'listItem', content: [p(text('one'))] }, { type: 'listItem', content: [p(text('two'))] }] });
+    const body = doc(p(text('Dear '), field('name'), text(',')), p(text('Important', 'bold')), {
+      type: 'bulletList',
+      content: [
+        { type: 'listItem', content: [p(text('one'))] },
+        { type: 'listItem', content: [p(text('two'))] },
+      ],
+    });
     const made = renderMessage(doc(p(text('For '), field('name'))), body, { name: 'Cosmo & Bryony' });
     expect(made.subject).to.equal('For Cosmo & Bryony');
     expect(made.text).to.equal('Dear Cosmo & Bryony,\n\nImportant\n\n- one\n- two\n');
-    expect(made.html).to.contain('Dear Cosmo &amp; Bryony,').and.contain('<strong>Important</strong>').and.contain('<table role="presentation"');
+    expect(made.html)
+      .to.contain('Dear Cosmo &amp; Bryony,')
+      .and.contain('<strong>Important</strong>')
+      .and.contain('<table role="presentation"');
     expect(made.html).to.not.match(/<(style|script|link)/);
     expect(made.missing).to.deep.equal([]);
   });
   it('uses the fallback, and reports what is missing with its place', () => {
-    const made = renderMessage(doc(p()), doc(p(text('At '), field('place', 'your place'), text(' we saw '), field('area'), text(' of wood.'))), { place: '  ' });
+    const made = renderMessage(
+      doc(p()),
+      doc(p(text('At '), field('place', 'your place'), text(' we saw '), field('area'), text(' of wood.'))),
+      { place: '  ' },
+    );
     expect(made.text).to.equal('At your place we saw  of wood.\n');
     expect(made.missing).to.deep.equal([{ field: 'area', place: 'At  we saw … of wood.' }]);
   });
   it('lets no fact add markup, headers or links that act', () => {
-    const made = renderMessage(doc(p(field('name'))), doc(p(field('name'))), { name: '<img src=x onerror=a>\r\nBcc: all@x.example' });
+    const made = renderMessage(doc(p(field('name'))), doc(p(field('name'))), {
+      name: '<img src=x onerror=a>\r\nBcc: all@x.example',
+    });
     expect(made.subject).to.equal('<img src=x onerror=a> Bcc: all@x.example');
     expect(made.html).to.contain('&lt;img src=x').and.not.contain('<img');
-    expect([safeLink('javascript:alert(1)'), safeLink(' https://a.example/x '), safeLink('data:text/html,x')]).to.deep.equal([null, 'https://a.example/x', null]);
+    expect([
+      safeLink('javascript:alert(1)'),
+      safeLink(' https://a.example/x '),
+      safeLink('data:text/html,x'),
+    ]).to.deep.equal([null, 'https://a.example/x', null]);
   });
   it('writes a link’s address after its words in plain text', () => {
-    const link = { type: 'text', text: 'our pages', marks: [{ type: 'link', attrs: { href: 'https://a.example/' } }] };
+    const link = {
+      type: 'text',
+      text: 'our pages',
+      marks: [{ type: 'link', attrs: { href: 'https://a.example/' } }],
+    };
     const made = renderMessage(doc(p()), doc(p(link)), {});
     expect(made.text).to.equal('our pages (https://a.example/)\n');
     expect(made.html).to.contain('<a href="https://a.example/"');
@@ -42,13 +72,20 @@ describe('merging one message for one recipient', () => {
   it('renders headings, numbered lists, quotations, rules and line breaks', () => {
     const made = renderMessage(
       doc(p()),
-      doc({ type: 'heading', attrs: { level: 2 }, content: [text('Title')] }, { type: 'orderedList', content: [{ type: 'listItem', content: [p(text('a'))] }] }, { type: 'blockquote', content: [p(text('said'))] }, { type: 'horizontalRule' }, p(text('x'), { type: 'hardBreak' }, text('y'))),
+      doc(
+        { type: 'heading', attrs: { level: 2 }, content: [text('Title')] },
+        { type: 'orderedList', content: [{ type: 'listItem', content: [p(text('a'))] }] },
+        { type: 'blockquote', content: [p(text('said'))] },
+        { type: 'horizontalRule' },
+        p(text('x'), { type: 'hardBreak' }, text('y')),
+      ),
       {},
     );
     expect(made.text).to.equal('Title\n-----\n\n1. a\n\n  said\n\n----------\n\nx\ny\n');
     for (const tag of ['<h2', '<ol', '<blockquote', '<hr', 'x<br>y']) expect(made.html).to.contain(tag);
   });
-  it('knows the fields a tree uses', () => expect(fieldsUsed(doc(p(field('a'), field('b')), p(field('a'))))).to.deep.equal(['a', 'b']));
+  it('knows the fields a tree uses', () =>
+    expect(fieldsUsed(doc(p(field('a'), field('b')), p(field('a'))))).to.deep.equal(['a', 'b']));
 });
 
 describe('greetings', () => {
@@ -62,8 +99,22 @@ describe('greetings', () => {
 });
 
 describe('addressing clients', () => {
-  const address = (email: string, extra = {}) => ({ email, key: email, optedOut: false, returned: null, ...extra });
-  const client = (id: number, addresses: ReturnType<typeof address>[], extra = {}) => ({ id, name: `C${id}`, couple: false, greeting: null, hasSender: true, addressees: [{ personId: id, firstName: 'P', lastName: '', addresses }], ...extra });
+  const address = (email: string, extra = {}) => ({
+    email,
+    key: email,
+    optedOut: false,
+    returned: null,
+    ...extra,
+  });
+  const client = (id: number, addresses: ReturnType<typeof address>[], extra = {}) => ({
+    id,
+    name: `C${id}`,
+    couple: false,
+    greeting: null,
+    hasSender: true,
+    addressees: [{ personId: id, firstName: 'P', lastName: '', addresses }],
+    ...extra,
+  });
   it('takes the first usable address, and says why of the others', () => {
     const { addressed, leftOut } = addressClients([
       client(1, [address('a@x.example', { returned: 'gone' }), address('b@x.example')]),
@@ -74,7 +125,13 @@ describe('addressing clients', () => {
       client(6, [address('e@x.example')], { hasSender: false }),
     ]);
     expect(addressed.map((row) => [row.clientId, row.email])).to.deep.equal([[1, 'b@x.example']]);
-    expect(leftOut.map((row) => row.why)).to.deep.equal(['no email address', 'opted out', 'email returned undelivered', 'same address as another recipient', 'nobody to send as']);
+    expect(leftOut.map((row) => row.why)).to.deep.equal([
+      'no email address',
+      'opted out',
+      'email returned undelivered',
+      'same address as another recipient',
+      'nobody to send as',
+    ]);
   });
 });
 
@@ -91,7 +148,12 @@ describe('addresses and names', () => {
   it('compare without case and plus part', () => {
     expect(addressKey(' Ann+Farm@One.Example ')).to.equal('ann@one.example');
     expect(addressKey('+x@one.example')).to.equal('+x@one.example');
-    expect([isAddress('a@b.example'), isAddress('a@b'), isAddress('a b@c.example'), isAddress('a@b.example\r\nx')]).to.deep.equal([true, false, false, false]);
+    expect([
+      isAddress('a@b.example'),
+      isAddress('a@b'),
+      isAddress('a b@c.example'),
+      isAddress('a@b.example\r\nx'),
+    ]).to.deep.equal([true, false, false, false]);
     expect(nameKey('Loamley, Béatrice')).to.equal(nameKey('béatrice LOAMLEY'));
   });
 });
@@ -99,14 +161,32 @@ describe('addresses and names', () => {
 describe('what the writer wrote', () => {
   const split = (lines: string[]) => writtenPart(lines.join('\n'));
   it('apart from quoted lines and their introduction, in several languages', () => {
-    for (const intro of ['On Mon, 2 Sep 2024 at 10:00, Ann <a@b.example> wrote:', 'Am 2. September 2024 schrieb Ann <a@b.example>:', 'Le 2 septembre 2024 à 10:00, Ann a écrit :', 'Den 2 sep. 2024 skrev Ann <a@b.example>:']) {
+    for (const intro of [
+      'On Mon, 2 Sep 2024 at 10:00, Ann <a@b.example> wrote:',
+      'Am 2. September 2024 schrieb Ann <a@b.example>:',
+      'Le 2 septembre 2024 à 10:00, Ann a écrit :',
+      'Den 2 sep. 2024 skrev Ann <a@b.example>:',
+    ]) {
       const { own, quotedLines } = split(['Yes.', '', intro, '> old words', '> more']);
       expect([own, quotedLines]).to.deep.equal(['Yes.', 3]);
     }
   });
   it('apart from a block of forwarded headers or a divider', () => {
-    expect(split(['See below.', '', '-----Original Message-----', 'From: Ann', 'old']).own).to.equal('See below.');
-    expect(split(['See below.', '', 'From: Ann <a@b.example>', 'Sent: Monday, 2 September 2024', 'To: Us <us@firm.example>', 'Subject: Old', '', 'old']).own).to.equal('See below.');
+    expect(split(['See below.', '', '-----Original Message-----', 'From: Ann', 'old']).own).to.equal(
+      'See below.',
+    );
+    expect(
+      split([
+        'See below.',
+        '',
+        'From: Ann <a@b.example>',
+        'Sent: Monday, 2 September 2024',
+        'To: Us <us@firm.example>',
+        'Subject: Old',
+        '',
+        'old',
+      ]).own,
+    ).to.equal('See below.');
     expect(split(['Von: ich bin da', 'und weiter']).own).to.equal('Von: ich bin da\nund weiter');
   });
   it('apart from the signature; a snippet is one line', () => {

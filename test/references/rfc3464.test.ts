@@ -74,16 +74,33 @@ describe('RFC 3464: delivery status reports', () => {
     const read = await readMessage(Buffer.from(E1));
     expect(read.automatic).to.equal('report');
     expect(read.report).to.deep.equal({
-      recipients: [{ address: 'louisl@larry.slip.umd.edu', action: 'failed', status: '4.0.0', diagnostic: '426 connection timed out' }],
+      recipients: [
+        {
+          address: 'louisl@larry.slip.umd.edu',
+          action: 'failed',
+          status: '4.0.0',
+          diagnostic: '426 connection timed out',
+        },
+      ],
       originalMessageId: 'original@cs.utk.edu',
     });
   });
 
   it('reads the report on several recipients of appendix E.2', () => {
     expect(readDeliveryStatus(E2)).to.deep.equal([
-      { address: 'arathib@vnet.ibm.com', action: 'failed', status: '5.0.0', diagnostic: "550 'arathib@vnet.IBM.COM' is not a registered gateway user" },
+      {
+        address: 'arathib@vnet.ibm.com',
+        action: 'failed',
+        status: '5.0.0',
+        diagnostic: "550 'arathib@vnet.IBM.COM' is not a registered gateway user",
+      },
       { address: 'johnh@hpnjld.njd.hp.com', action: 'delayed', status: '4.0.0', diagnostic: '' },
-      { address: 'wsnell@sdcc13.ucsd.edu', action: 'failed', status: '5.0.0', diagnostic: '550 user unknown' },
+      {
+        address: 'wsnell@sdcc13.ucsd.edu',
+        action: 'failed',
+        status: '5.0.0',
+        diagnostic: '550 user unknown',
+      },
     ]);
   });
 
@@ -91,12 +108,20 @@ describe('RFC 3464: delivery status reports', () => {
     expect(returnKind('5.1.1')).to.equal('hard');
     expect(returnKind('4.4.1')).to.equal('soft');
     expect(returnKind('5.2.2')).to.equal('soft');
-    expect([returnWords('5.1.1'), returnWords('4.2.2'), returnWords('5.7.1'), returnWords('')]).to.deep.equal(['the address does not exist', 'the mailbox is full', 'their server refused it by policy', 'it could not be delivered']);
+    expect([returnWords('5.1.1'), returnWords('4.2.2'), returnWords('5.7.1'), returnWords('')]).to.deep.equal(
+      [
+        'the address does not exist',
+        'the mailbox is full',
+        'their server refused it by policy',
+        'it could not be delivered',
+      ],
+    );
   });
 });
 
 describe('RFC 3834, 2369 and 2919: mail made by machines', () => {
-  const kind = async (...headers: string[]) => (await readMessage(Buffer.from(`${headers.join('\r\n')}\r\n\r\nx\r\n`))).automatic;
+  const kind = async (...headers: string[]) =>
+    (await readMessage(Buffer.from(`${headers.join('\r\n')}\r\n\r\nx\r\n`))).automatic;
   it('tells automatic answers by Auto-Submitted, with or without parameters', async () => {
     expect(await kind('Auto-Submitted: auto-replied')).to.equal('reply');
     expect(await kind('Auto-Submitted: auto-replied; owner-email="a@b.example"')).to.equal('reply');
@@ -106,7 +131,9 @@ describe('RFC 3834, 2369 and 2919: mail made by machines', () => {
   });
   it('tells lists by List-Id, List-Unsubscribe and the older Precedence', async () => {
     expect(await kind('List-Id: List Header Mailing List <list-header.nisto.com>')).to.equal('list');
-    expect(await kind('List-Unsubscribe: <mailto:list-manager@host.com?body=unsubscribe%20list>')).to.equal('list');
+    expect(await kind('List-Unsubscribe: <mailto:list-manager@host.com?body=unsubscribe%20list>')).to.equal(
+      'list',
+    );
     expect(await kind('Precedence: bulk')).to.equal('list');
     expect(await kind('From: a@b.example')).to.equal(null);
   });

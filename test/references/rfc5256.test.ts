@@ -19,13 +19,19 @@ describe('RFC 5256 section 2.1: base subject', () => {
     ['Re:', '', true],
   ];
   for (const [subject, base, reply] of cases) {
-    it(`takes “${subject}” to “${base}”`, () => expect(baseSubject(subject)).to.deep.equal({ text: base, isReply: reply }));
+    it(`takes “${subject}” to “${base}”`, () =>
+      expect(baseSubject(subject)).to.deep.equal({ text: base, isReply: reply }));
   }
   it('knows the marks of other languages (common practice)', () => {
-    for (const mark of ['AW', 'WG', 'SV', 'VS', 'Antw', 'TR', 'RV']) expect(subjectKey(`${mark}: Die Wiese`)).to.equal('die wiese');
+    for (const mark of ['AW', 'WG', 'SV', 'VS', 'Antw', 'TR', 'RV'])
+      expect(subjectKey(`${mark}: Die Wiese`)).to.equal('die wiese');
   });
   it('finds nothing more to take away the second time', () => {
-    const pieces = fc.array(fc.constantFrom('Re: ', 'Fwd:', '[x] ', 'word', ' ', '(fwd)', '[fwd: ', ']', 'Re', ':'), { maxLength: 8 }).map((parts) => parts.join(''));
+    const pieces = fc
+      .array(fc.constantFrom('Re: ', 'Fwd:', '[x] ', 'word', ' ', '(fwd)', '[fwd: ', ']', 'Re', ':'), {
+        maxLength: 8,
+      })
+      .map((parts) => parts.join(''));
     fc.assert(
       fc.property(pieces, (subject) => {
         expect(baseSubject(baseSubject(subject).text).text).to.equal(baseSubject(subject).text);
@@ -48,20 +54,34 @@ describe('RFC 5256 REFERENCES: which messages belong together', () => {
 
   it('does not depend on the order of arrival', () => {
     const id = fc.constantFrom('a', 'b', 'c', 'd', 'e', 'f', 'g');
-    const message = fc.record({ messageId: id, inReplyTo: fc.array(id, { maxLength: 1 }), references: fc.array(id, { maxLength: 3 }) });
+    const message = fc.record({
+      messageId: id,
+      inReplyTo: fc.array(id, { maxLength: 1 }),
+      references: fc.array(id, { maxLength: 3 }),
+    });
     fc.assert(
       fc.property(fc.array(message, { maxLength: 8 }), fc.integer(), (messages, seed) => {
         const one = new Conversations();
         const two = new Conversations();
         messages.forEach((each) => one.add(each));
-        [...messages].sort((a, b) => ((seed ^ a.messageId.charCodeAt(0)) % 7) - ((seed ^ b.messageId.charCodeAt(0)) % 7)).forEach((each) => two.add(each));
-        for (const a of 'abcdefg') for (const b of 'abcdefg') expect(one.together(a, b)).to.equal(two.together(a, b));
+        [...messages]
+          .sort((a, b) => ((seed ^ a.messageId.charCodeAt(0)) % 7) - ((seed ^ b.messageId.charCodeAt(0)) % 7))
+          .forEach((each) => two.add(each));
+        for (const a of 'abcdefg')
+          for (const b of 'abcdefg') expect(one.together(a, b)).to.equal(two.together(a, b));
       }),
     );
   });
 
   it('names the nearest message first (RFC 5322 section 3.6.4)', () => {
-    expect(namedMessages({ messageId: 'x', inReplyTo: ['c'], references: ['a', 'b', 'c'] })).to.deep.equal(['c', 'b', 'a']);
-    expect(messageIds('Your message of Friday <a@b.example>\r\n <c @ d.example> (old)')).to.deep.equal(['a@b.example', 'c@d.example']);
+    expect(namedMessages({ messageId: 'x', inReplyTo: ['c'], references: ['a', 'b', 'c'] })).to.deep.equal([
+      'c',
+      'b',
+      'a',
+    ]);
+    expect(messageIds('Your message of Friday <a@b.example>\r\n <c @ d.example> (old)')).to.deep.equal([
+      'a@b.example',
+      'c@d.example',
+    ]);
   });
 });

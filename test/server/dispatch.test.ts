@@ -6,10 +6,24 @@ import type { MailingDraft, StaffMember } from '../../contract/index.ts';
 import { readMessage } from '../../core/message/read.ts';
 import { readRaw } from '../../server/database/raw.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
-import { checkMailing, createMailing, listDispatch, releaseMailing, saveMailing, settleUncertain, steerMailing, viewMailing } from '../../server/mailing/mailings.ts';
+import {
+  checkMailing,
+  createMailing,
+  listDispatch,
+  releaseMailing,
+  saveMailing,
+  settleUncertain,
+  steerMailing,
+  viewMailing,
+} from '../../server/mailing/mailings.ts';
 import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
-const maren: StaffMember = { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', role: 'manager' };
+const maren: StaffMember = {
+  id: 1,
+  name: 'Maren Okell',
+  email: 'maren.okell@quillhurst.example',
+  role: 'manager',
+};
 const para = (...content: MailingDraft['body'][]) => ({ type: 'paragraph', content });
 const text = (words: string) => ({ type: 'text', text: words });
 const field = (key: string, fallback = '') => ({ type: 'mergeField', attrs: { field: key, fallback } });
@@ -19,11 +33,17 @@ const DRAFT: MailingDraft = {
   selection: { all: [{ field: 'status', values: ['active'] }] },
   unticked: [],
   subject: { type: 'doc', content: [para(text('News for '), field('client.name'))] },
-  body: { type: 'doc', content: [para(text('Dear '), field('greeting', 'all'), text(',')), para(text('The gate is open.'))] },
+  body: {
+    type: 'doc',
+    content: [para(text('Dear '), field('greeting', 'all'), text(',')), para(text('The gate is open.'))],
+  },
   fileChoice: 'general',
 };
 
-async function released(firm: TestFirm, draft: Partial<MailingDraft> = {}): Promise<{ id: number; recipients: number }> {
+async function released(
+  firm: TestFirm,
+  draft: Partial<MailingDraft> = {},
+): Promise<{ id: number; recipients: number }> {
   const id = await createMailing(firm.db, maren, null);
   await saveMailing(firm.db, id, { ...DRAFT, ...draft }, 1);
   const { order } = await checkMailing(firm.db, id);
@@ -37,7 +57,12 @@ function received(firm: TestFirm): Map<string, number> {
 }
 
 const states = async (firm: TestFirm, mailingId: number) => {
-  const rows: { state: string; count: number }[] = await firm.db('dispatch').where({ mailing_id: mailingId }).groupBy('state').select('state').count('* as count');
+  const rows: { state: string; count: number }[] = await firm
+    .db('dispatch')
+    .where({ mailing_id: mailingId })
+    .groupBy('state')
+    .select('state')
+    .count('* as count');
   return Object.fromEntries(rows.map((row) => [row.state, Number(row.count)]));
 };
 
@@ -56,7 +81,16 @@ describe('a mailing on its way', () => {
     await until('nothing is waiting', async () => {
       await worker.work();
       const now = await states(firm, mailing.id);
-      return !now.waiting && !now.leaving && !now.delayed && !(await firm.db('dispatch').where({ state: 'left' }).andWhere((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at')).first());
+      return (
+        !now.waiting &&
+        !now.leaving &&
+        !now.delayed &&
+        !(await firm
+          .db('dispatch')
+          .where({ state: 'left' })
+          .andWhere((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
+          .first())
+      );
     });
   });
   after(async () => {
@@ -65,7 +99,9 @@ describe('a mailing on its way', () => {
   });
 
   it('reaches everybody once, each alone on the envelope', async () => {
-    const behaviours = new Map(firm.world.correspondents().map((person) => [person.address, person.behaviour]));
+    const behaviours = new Map(
+      firm.world.correspondents().map((person) => [person.address, person.behaviour]),
+    );
     const rows = await firm.db('dispatch').where({ mailing_id: mailing.id });
     expect(rows.length).to.equal(mailing.recipients);
     for (const row of rows) {
@@ -77,10 +113,16 @@ describe('a mailing on its way', () => {
 
   it('tries again when a server says later, and knows hard from soft', async () => {
     const later = firm.world.correspondents().find((person) => person.behaviour === 'later');
-    const row = await firm.db('dispatch').where({ to_address: later?.address ?? '' }).first();
+    const row = await firm
+      .db('dispatch')
+      .where({ to_address: later?.address ?? '' })
+      .first();
     if (row) expect(row.attempts).to.be.greaterThan(1);
     const full = firm.world.correspondents().find((person) => person.behaviour === 'full');
-    const returned = await firm.db('dispatch').where({ to_address: full?.address ?? '' }).first();
+    const returned = await firm
+      .db('dispatch')
+      .where({ to_address: full?.address ?? '' })
+      .first();
     if (returned) expect(returned.return_kind).to.equal('soft');
     expect(Boolean(row) || Boolean(returned)).to.equal(true);
   });
@@ -106,7 +148,11 @@ describe('a mailing on its way', () => {
   it('arrives as it left, from the right adviser, with a plain-text part', async () => {
     const row = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' }).first();
     const read = await readMessage(await readRaw(firm.db, row.raw_hash));
-    const client = await firm.db('client').join('staff', 'staff.id', 'client.adviser_id').where('client.id', row.client_id).first('client.name', 'staff.email');
+    const client = await firm
+      .db('client')
+      .join('staff', 'staff.id', 'client.adviser_id')
+      .where('client.id', row.client_id)
+      .first('client.name', 'staff.email');
     expect(read.from?.address).to.equal(client.email);
     expect(read.to.map((to) => to.address)).to.deep.equal([row.to_address]);
     expect(read.subject).to.equal(`News for ${client.name}`);
@@ -118,12 +164,28 @@ describe('a mailing on its way', () => {
     const rows = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' }).limit(3);
     const [answer, report, away] = rows;
     await firm.world.answerAs(answer.to_address, latest(firm, answer.to_address), 'Yes please.');
-    const mailbox = async (row: { mailbox_id: number }) => firm.world.account((await firm.db('mailbox').where({ id: row.mailbox_id }).first()).address)?.folder('INBOX');
+    const mailbox = async (row: { mailbox_id: number }) =>
+      firm.world
+        .account((await firm.db('mailbox').where({ id: row.mailbox_id }).first()).address)
+        ?.folder('INBOX');
     const { deliveryReport, outOfOffice } = await import('../../outside/letters.ts');
     const raw = await readRaw(firm.db, report.raw_hash);
-    (await mailbox(report))?.append(await deliveryReport(raw, report.to_address, '5.1.1', '550 5.1.1 gone', () => 0.5, new Date()), [], new Date());
+    (await mailbox(report))?.append(
+      await deliveryReport(raw, report.to_address, '5.1.1', '550 5.1.1 gone', () => 0.5, new Date()),
+      [],
+      new Date(),
+    );
     const original = await readMessage(await readRaw(firm.db, away.raw_hash));
-    (await mailbox(away))?.append(await outOfOffice({ address: away.to_address, name: 'Away', behaviour: 'out-of-office' }, original, () => 0.25, new Date()), [], new Date());
+    (await mailbox(away))?.append(
+      await outOfOffice(
+        { address: away.to_address, name: 'Away', behaviour: 'out-of-office' },
+        original,
+        () => 0.25,
+        new Date(),
+      ),
+      [],
+      new Date(),
+    );
     await firm.sync();
     const landed = async (row: { message_id: string }) =>
       firm
@@ -140,18 +202,26 @@ describe('a mailing on its way', () => {
     expect((await again(answer)).answered_message_id).to.be.a('number');
     expect((await again(report)).state).to.equal('returned');
     expect((await again(away)).answered_message_id).to.equal(null);
-    expect(await firm.db('address').where({ email: report.to_address }).first('returned_why')).to.deep.equal({ returned_why: 'the address does not exist' });
+    expect(await firm.db('address').where({ email: report.to_address }).first('returned_why')).to.deep.equal({
+      returned_why: 'the address does not exist',
+    });
   });
 
   it('finishes, and cannot be released twice', async () => {
     expect((await viewMailing(firm.db, mailing.id)).state).to.equal('finished');
-    const refusal = await releaseMailing(firm.office, maren, mailing.id, 2, mailing.recipients).catch((error: Error) => error.message);
+    const refusal = await releaseMailing(firm.office, maren, mailing.id, 2, mailing.recipients).catch(
+      (error: Error) => error.message,
+    );
     expect(refusal).to.contain('released already');
   });
 });
 
 function latest(firm: TestFirm, address: string): number {
-  const folder = (firm.world as unknown as { received: { folder(path: string): { messages: { uid: number; flags: Set<string> }[] } } }).received.folder('INBOX');
+  const folder = (
+    firm.world as unknown as {
+      received: { folder(path: string): { messages: { uid: number; flags: Set<string> }[] } };
+    }
+  ).received.folder('INBOX');
   return folder.messages.filter((message) => message.flags.has(`to:${address}`)).at(-1)?.uid ?? 0;
 }
 
@@ -164,14 +234,24 @@ describe('before a mailing leaves', () => {
 
   it('refuses when something is missing, the list changed, or another saved it', async () => {
     const id = await createMailing(firm.db, maren, null);
-    await saveMailing(firm.db, id, { ...DRAFT, body: { type: 'doc', content: [para(text('Dear '), field('greeting'))] } }, 1);
+    await saveMailing(
+      firm.db,
+      id,
+      { ...DRAFT, body: { type: 'doc', content: [para(text('Dear '), field('greeting'))] } },
+      1,
+    );
     const checks = await checkMailing(firm.db, id);
     expect(checks.missing.map((row) => row.client)).to.contain('Low Wray Commoners');
-    const say = async (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
+    const say = async (work: Promise<unknown>) =>
+      work.then(() => 'done').catch((error: Error) => error.message);
     expect(await say(releaseMailing(firm.office, maren, id, 2, checks.order.length))).to.contain('Greeting');
     await saveMailing(firm.db, id, DRAFT, 2);
-    expect(await say(releaseMailing(firm.office, maren, id, 3, checks.order.length - 1))).to.contain('recipients');
-    expect(await say(releaseMailing(firm.office, maren, id, 2, checks.order.length))).to.contain('changed meanwhile');
+    expect(await say(releaseMailing(firm.office, maren, id, 3, checks.order.length - 1))).to.contain(
+      'recipients',
+    );
+    expect(await say(releaseMailing(firm.office, maren, id, 2, checks.order.length))).to.contain(
+      'changed meanwhile',
+    );
     expect(await say(saveMailing(firm.db, id, DRAFT, 2))).to.contain('colleague');
     expect(await firm.db('dispatch').where({ mailing_id: id })).to.deep.equal([]);
   });
@@ -201,10 +281,22 @@ describe('crashes in mid-mailing', () => {
     let killedAmong = 0;
     const keyFile = join(firm.dir, 'seal.key');
     writeFileSync(keyFile, firm.config.key.toString('hex'));
-    const env = { ...process.env, DATABASE_URL: firm.url, PORT: '0', SEAL_KEY_FILE: keyFile, WAIT_SCALE: '0.005', LOG_LEVEL: 'silent', WEB_DIR: '/nonexistent' };
+    const env = {
+      ...process.env,
+      DATABASE_URL: firm.url,
+      PORT: '0',
+      SEAL_KEY_FILE: keyFile,
+      WAIT_SCALE: '0.005',
+      LOG_LEVEL: 'silent',
+      WEB_DIR: '/nonexistent',
+    };
     const start = () =>
       new Promise<ChildProcess>((resolve) => {
-        const child = fork('server/main.ts', { env, execArgv: ['--import=tsx'], stdio: ['ignore', 'ignore', 'ignore', 'ipc'] });
+        const child = fork('server/main.ts', {
+          env,
+          execArgv: ['--import=tsx'],
+          stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+        });
         child.once('message', () => resolve(child));
       });
     for (const patience of [40, 160, 300]) {
@@ -221,14 +313,21 @@ describe('crashes in mid-mailing', () => {
     }
     expect(killedAmong).to.be.greaterThan(0);
     // What the dead left lying is taken up when their leases end; here at once.
-    await firm.db('dispatch').where({ state: 'leaving' }).update({ lease_until: new Date(0) });
+    await firm
+      .db('dispatch')
+      .where({ state: 'leaving' })
+      .update({ lease_until: new Date(0) });
     await firm.db('dispatch').whereNot({ state: 'leaving' }).update({ lease_until: null });
     const worker = new DispatchWorker(firm.office);
-    await until('nothing is waiting', async () => {
-      await worker.work();
-      const now = await states(firm, id);
-      return !now.waiting && !now.leaving && !now.delayed;
-    }, 60);
+    await until(
+      'nothing is waiting',
+      async () => {
+        await worker.work();
+        const now = await states(firm, id);
+        return !now.waiting && !now.leaving && !now.delayed;
+      },
+      60,
+    );
     await worker.work();
     const rows = await firm.db('dispatch').where({ mailing_id: id });
     expect(rows.length).to.equal(recipients);
@@ -256,11 +355,15 @@ describe('crashes in mid-mailing', () => {
     const { rows } = await listDispatch(firm.db, id, 0, 2);
     const [handed, untouched] = rows;
     const past = new Date(Date.now() - 1000);
-    await firm.db('dispatch').where({ id: handed!.id }).update({ state: 'leaving', lease_until: past, handed_at: past });
+    await firm
+      .db('dispatch')
+      .where({ id: handed!.id })
+      .update({ state: 'leaving', lease_until: past, handed_at: past });
     await firm.db('dispatch').where({ id: untouched!.id }).update({ state: 'leaving', lease_until: past });
     const worker = new DispatchWorker(firm.office);
     await worker.work();
-    const state = async (row: { id: number }) => (await firm.db('dispatch').where({ id: row.id }).first('state')).state;
+    const state = async (row: { id: number }) =>
+      (await firm.db('dispatch').where({ id: row.id }).first('state')).state;
     expect([await state(handed!), await state(untouched!)]).to.deep.equal(['uncertain', 'waiting']);
     await steerMailing(firm.db, maren, id, 'leaving');
     await until('the others have gone', async () => {
@@ -285,11 +388,23 @@ describe('crashes in mid-mailing', () => {
     await steerMailing(firm.db, maren, id, 'paused');
     const row = await firm.db('dispatch').where({ mailing_id: id }).first();
     const mailbox = await firm.db('mailbox').where({ id: row.mailbox_id }).first();
-    const raw = rawMessage({ From: mailbox.address, To: row.to_address, Subject: 'x', 'Message-ID': `<${row.message_id}>`, Date: new Date().toUTCString() }, 'x');
+    const raw = rawMessage(
+      {
+        From: mailbox.address,
+        To: row.to_address,
+        Subject: 'x',
+        'Message-ID': `<${row.message_id}>`,
+        Date: new Date().toUTCString(),
+      },
+      'x',
+    );
     const { keepRaw, packRaw } = await import('../../server/database/raw.ts');
     const packed = await packRaw(raw);
     await keepRaw(firm.db, [packed]);
-    await firm.db('dispatch').where({ id: row.id }).update({ state: 'uncertain', handed_at: new Date(), raw_hash: packed.hash });
+    await firm
+      .db('dispatch')
+      .where({ id: row.id })
+      .update({ state: 'uncertain', handed_at: new Date(), raw_hash: packed.hash });
     firm.world.account(mailbox.address)?.folder('Sent')?.append(raw, ['\\Seen'], new Date());
     const worker = new DispatchWorker(firm.office);
     await worker.work();

@@ -84,9 +84,24 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
   options.adjust?.(register);
   const key = randomBytes(32);
   await loadRecords(db, register, key);
-  const world = await World.open({ dir, imapPort: 0, smtpPort: 0, speed: options.speed ?? 1, ...(options.extensions ? { extensions: options.extensions } : {}) });
+  const world = await World.open({
+    dir,
+    imapPort: 0,
+    smtpPort: 0,
+    speed: options.speed ?? 1,
+    ...(options.extensions ? { extensions: options.extensions } : {}),
+  });
   await pointMailboxes(db, world.imapPort, world.smtpPort);
-  const config: Config = { databaseUrl: url, port: 0, key, workers: false, sendGap: 0, waitScale: 0.005, secureCookies: false, webDir: 'dist' };
+  const config: Config = {
+    databaseUrl: url,
+    port: 0,
+    key,
+    workers: false,
+    sendGap: 0,
+    waitScale: 0.005,
+    secureCookies: false,
+    webDir: 'dist',
+  };
   const office = new Office(db, config, pino({ level: 'silent' }));
   return {
     url,
@@ -118,6 +133,10 @@ export async function until(what: string, holds: () => Promise<boolean>, seconds
 
 /** A plain raw message. */
 export function rawMessage(headers: Record<string, string>, text: string): Buffer {
-  const lines = Object.entries({ 'MIME-Version': '1.0', 'Content-Type': 'text/plain; charset=utf-8', ...headers }).map(([name, value]) => `${name}: ${value}`);
+  const lines = Object.entries({
+    'MIME-Version': '1.0',
+    'Content-Type': 'text/plain; charset=utf-8',
+    ...headers,
+  }).map(([name, value]) => `${name}: ${value}`);
   return Buffer.from(`${lines.join('\r\n')}\r\n\r\n${text.replace(/\r?\n/g, '\r\n')}\r\n`);
 }

@@ -10,9 +10,23 @@ import { openFirm, type TestFirm } from './helpers.ts';
 async function selectable(firm: TestFirm): Promise<Map<number, SelectableClient>> {
   const { db } = firm;
   const clients = await db('client').select();
-  const interests = groupBy((await db('client_interest').select()) as { client_id: number; interest_id: number }[], (row) => row.client_id);
-  const values = groupBy((await db('field_value').whereNotNull('number_value').select()) as { client_id: number; field_id: number; number_value: number }[], (row) => row.client_id);
-  const withEmail: number[] = await db('client_person').join('address', 'address.person_id', 'client_person.person_id').where({ writes: 1, current: 1 }).distinct('client_id').pluck('client_id');
+  const interests = groupBy(
+    (await db('client_interest').select()) as { client_id: number; interest_id: number }[],
+    (row) => row.client_id,
+  );
+  const values = groupBy(
+    (await db('field_value').whereNotNull('number_value').select()) as {
+      client_id: number;
+      field_id: number;
+      number_value: number;
+    }[],
+    (row) => row.client_id,
+  );
+  const withEmail: number[] = await db('client_person')
+    .join('address', 'address.person_id', 'client_person.person_id')
+    .where({ writes: 1, current: 1 })
+    .distinct('client_id')
+    .pluck('client_id');
   return new Map(
     clients.map((client) => [
       client.id,
@@ -39,11 +53,26 @@ describe('selections', () => {
   it('SQL and core select the same clients, whatever the criteria', async () => {
     const clients = await selectable(firm);
     const criterion: fc.Arbitrary<Criterion> = fc.oneof(
-      fc.record({ field: fc.constant('status' as const), values: fc.subarray(['active', 'past', 'prospect'] as ('active' | 'past' | 'prospect')[]) }),
+      fc.record({
+        field: fc.constant('status' as const),
+        values: fc.subarray(['active', 'past', 'prospect'] as ('active' | 'past' | 'prospect')[]),
+      }),
       fc.record({ field: fc.constant('adviser' as const), values: fc.subarray([2, 3, 4, 99]) }),
-      fc.record({ field: fc.constant('service' as const), values: fc.subarray(['Annual retainer', 'Project', 'By the hour', 'None such']) }),
-      fc.record({ field: fc.constant('interest' as const), interestId: fc.integer({ min: 1, max: 4 }), has: fc.boolean() }),
-      fc.record({ field: fc.constant('number' as const), fieldId: fc.integer({ min: 1, max: 3 }), test: fc.constantFrom('at least' as const, 'at most' as const), value: fc.integer({ min: 0, max: 400 }).map((n) => n / 2) }),
+      fc.record({
+        field: fc.constant('service' as const),
+        values: fc.subarray(['Annual retainer', 'Project', 'By the hour', 'None such']),
+      }),
+      fc.record({
+        field: fc.constant('interest' as const),
+        interestId: fc.integer({ min: 1, max: 4 }),
+        has: fc.boolean(),
+      }),
+      fc.record({
+        field: fc.constant('number' as const),
+        fieldId: fc.integer({ min: 1, max: 3 }),
+        test: fc.constantFrom('at least' as const, 'at most' as const),
+        value: fc.integer({ min: 0, max: 400 }).map((n) => n / 2),
+      }),
       fc.record({ field: fc.constant('email' as const), has: fc.boolean() }),
     );
     await fc.assert(
@@ -58,46 +87,112 @@ describe('selections', () => {
 
   it('counts after each line and says who is left out, and why', async () => {
     await firm.db('opt_out').delete();
-    const rows = await firm.db('client_person').join('address', 'address.person_id', 'client_person.person_id').where({ writes: 1, current: 1, 'client_person.position': 0 }).where('client_id', '<', 80).orderBy('client_id').limit(4).select('address.*', 'client_id');
+    const rows = await firm
+      .db('client_person')
+      .join('address', 'address.person_id', 'client_person.person_id')
+      .where({ writes: 1, current: 1, 'client_person.position': 0 })
+      .where('client_id', '<', 80)
+      .orderBy('client_id')
+      .limit(4)
+      .select('address.*', 'client_id');
     const [optedOut, returned, first, second] = rows;
-    const others = (row: { client_id: number; person_id: number }) => firm.db('client_person').where({ client_id: row.client_id }).whereNot({ person_id: row.person_id }).delete();
+    const others = (row: { client_id: number; person_id: number }) =>
+      firm
+        .db('client_person')
+        .where({ client_id: row.client_id })
+        .whereNot({ person_id: row.person_id })
+        .delete();
     for (const row of rows) await others(row);
     await firm.db('opt_out').insert({ email_key: optedOut.email_key, at: new Date(), how: 'by letter' });
-    await firm.db('address').where({ id: returned.id }).update({ returned_at: new Date(), returned_why: 'the address does not exist' });
+    await firm
+      .db('address')
+      .where({ id: returned.id })
+      .update({ returned_at: new Date(), returned_why: 'the address does not exist' });
     await firm.db('address').where({ person_id: second.person_id }).delete();
-    await firm.db('address').insert({ person_id: second.person_id, email: first.email.toUpperCase(), email_key: first.email_key, current: 1 });
-    const found = await listRecipients(firm.db, { selection: { all: [] }, unticked: [first.client_id], fileChoice: 'general', offset: 0, limit: 200 });
-    const why = (clientId: number) => found.leftOut.find((group) => group.clients.some((client) => client.id === clientId))?.why;
+    await firm.db('address').insert({
+      person_id: second.person_id,
+      email: first.email.toUpperCase(),
+      email_key: first.email_key,
+      current: 1,
+    });
+    const found = await listRecipients(firm.db, {
+      selection: { all: [] },
+      unticked: [first.client_id],
+      fileChoice: 'general',
+      offset: 0,
+      limit: 200,
+    });
+    const why = (clientId: number) =>
+      found.leftOut.find((group) => group.clients.some((client) => client.id === clientId))?.why;
     expect(why(optedOut.client_id)).to.equal('opted out');
     expect(why(returned.client_id)).to.equal('email returned undelivered');
-    expect([why(first.client_id), why(second.client_id)]).to.include.members(['same address as another recipient']);
+    expect([why(first.client_id), why(second.client_id)]).to.include.members([
+      'same address as another recipient',
+    ]);
     expect(why(85)).to.be.oneOf(['nobody to send as', 'no email address']);
-    const everybody = found.total + found.leftOut.filter((group) => group.why !== 'taken out by hand').reduce((sum, group) => sum + group.clients.length, 0);
+    const everybody =
+      found.total +
+      found.leftOut
+        .filter((group) => group.why !== 'taken out by hand')
+        .reduce((sum, group) => sum + group.clients.length, 0);
     expect(everybody).to.equal(90);
-    expect(found.rows.find((row) => row.client === 'Cosmo & Bryony Farrant')?.greeting ?? 'Cosmo').to.match(/^Cosmo/);
+    expect(found.rows.find((row) => row.client === 'Cosmo & Bryony Farrant')?.greeting ?? 'Cosmo').to.match(
+      /^Cosmo/,
+    );
   });
 
   it('finds clients and files by any word, and treats wildcards as letters', async () => {
-    expect((await search(firm.db, 'farrant mill')).files.map((file) => file.title)).to.include('River bank repair, Farrant Mill');
-    expect((await search(firm.db, 'Idris Pe')).clients.map((client) => client.name)).to.deep.equal(['Pell Family Trust']);
+    expect((await search(firm.db, 'farrant mill')).files.map((file) => file.title)).to.include(
+      'River bank repair, Farrant Mill',
+    );
+    expect((await search(firm.db, 'Idris Pe')).clients.map((client) => client.name)).to.deep.equal([
+      'Pell Family Trust',
+    ]);
     expect(await search(firm.db, '%_%')).to.deep.equal({ files: [], clients: [] });
-    const page = await listClients(firm.db, { q: 'clerk@ashgill', sort: 'name', order: 'asc', offset: 0, limit: 10 });
+    const page = await listClients(firm.db, {
+      q: 'clerk@ashgill',
+      sort: 'name',
+      order: 'asc',
+      offset: 0,
+      limit: 10,
+    });
     expect(page.rows.map((row) => row.name)).to.deep.equal(['Ashgill Parish Council']);
     const all = await listClients(firm.db, { q: '', sort: 'files', order: 'desc', offset: 30, limit: 30 });
     expect([all.total, all.rows.length]).to.deep.equal([90, 30]);
-    expect(all.rows.every((row, index) => index === 0 || row.openFiles <= (all.rows[index - 1]?.openFiles ?? 0))).to.equal(true);
+    expect(
+      all.rows.every((row, index) => index === 0 || row.openFiles <= (all.rows[index - 1]?.openFiles ?? 0)),
+    ).to.equal(true);
   });
 
   it('asks growing tables through their indexes', async () => {
     const used = async (sql: string, bindings: unknown[] = []) => {
-      const [rows] = (await firm.db.raw(`EXPLAIN ${sql}`, bindings as string[])) as [{ table: string; key: string | null }[]];
+      const [rows] = (await firm.db.raw(`EXPLAIN ${sql}`, bindings as string[])) as [
+        { table: string; key: string | null }[],
+      ];
       return Object.fromEntries(rows.map((row) => [row.table, row.key]));
     };
-    expect((await used("SELECT id FROM message WHERE state = 'suggested' ORDER BY at DESC LIMIT 50")).message).to.equal('message_sorting');
-    expect((await used('SELECT id FROM message WHERE message_key IN (UNHEX(SHA2(1, 256)), UNHEX(SHA2(2, 256)))')).message).to.equal('message_key');
-    expect((await used('SELECT message_id FROM message_link WHERE link_key = UNHEX(SHA2(1, 256))')).message_link).to.equal('message_link_key');
-    expect((await used('SELECT message_id FROM filing WHERE file_id = 3 ORDER BY at DESC LIMIT 20')).filing).to.equal('filing_file');
-    expect((await used("SELECT id FROM dispatch WHERE state IN ('waiting', 'delayed') AND next_at <= NOW() ORDER BY next_at LIMIT 40")).dispatch).to.be.oneOf(['dispatch_due', 'dispatch_lease', 'dispatch_log', 'dispatch_copy']);
-    expect((await used("SELECT person_id FROM address WHERE email_key = 'x'")).address).to.equal('address_key');
+    expect(
+      (await used("SELECT id FROM message WHERE state = 'suggested' ORDER BY at DESC LIMIT 50")).message,
+    ).to.equal('message_sorting');
+    expect(
+      (await used('SELECT id FROM message WHERE message_key IN (UNHEX(SHA2(1, 256)), UNHEX(SHA2(2, 256)))'))
+        .message,
+    ).to.equal('message_key');
+    expect(
+      (await used('SELECT message_id FROM message_link WHERE link_key = UNHEX(SHA2(1, 256))')).message_link,
+    ).to.equal('message_link_key');
+    expect(
+      (await used('SELECT message_id FROM filing WHERE file_id = 3 ORDER BY at DESC LIMIT 20')).filing,
+    ).to.equal('filing_file');
+    expect(
+      (
+        await used(
+          "SELECT id FROM dispatch WHERE state IN ('waiting', 'delayed') AND next_at <= NOW() ORDER BY next_at LIMIT 40",
+        )
+      ).dispatch,
+    ).to.be.oneOf(['dispatch_due', 'dispatch_lease', 'dispatch_log', 'dispatch_copy']);
+    expect((await used("SELECT person_id FROM address WHERE email_key = 'x'")).address).to.equal(
+      'address_key',
+    );
   });
 });

@@ -10,7 +10,10 @@ import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
 /** Everything that says where messages are. */
 async function snapshot(firm: TestFirm) {
   return {
-    messages: await firm.db('message').orderBy('id').select('id', 'state', 'sorting', 'decided_by', 'decided_at', 'evidence', 'candidates'),
+    messages: await firm
+      .db('message')
+      .orderBy('id')
+      .select('id', 'state', 'sorting', 'decided_by', 'decided_at', 'evidence', 'candidates'),
     filing: await firm.db('filing').orderBy(['message_id', 'file_id']),
   };
 }
@@ -31,7 +34,10 @@ describe('sorting', () => {
     expect(message.enclosures.length).to.equal(4);
     expect(message.candidates[0]?.file.title).to.equal('River bank repair, Farrant Mill');
     expect(message.candidates.length).to.equal(3);
-    expect(message.candidates[0]?.evidence.map((reason) => reason.side)).to.include.members(['for', 'against']);
+    expect(message.candidates[0]?.evidence.map((reason) => reason.side)).to.include.members([
+      'for',
+      'against',
+    ]);
   });
 
   it('files to a file, shows it on the ledger, and keeps its history', async () => {
@@ -39,9 +45,17 @@ describe('sorting', () => {
     const row = queue.rows.find((each) => each.subject === 'Photos of the culvert');
     const message = await viewMessage(firm.db, row?.id ?? 0);
     const file = message.candidates[0]?.file;
-    await sortMessage(firm.office, 1, { messageId: message.id, to: { kind: 'files', fileIds: [file?.id ?? 0] }, restOfConversation: false });
+    await sortMessage(firm.office, 1, {
+      messageId: message.id,
+      to: { kind: 'files', fileIds: [file?.id ?? 0] },
+      restOfConversation: false,
+    });
     const after = await viewMessage(firm.db, message.id);
-    expect([after.state, after.files.map((each) => each.number), after.decidedBy]).to.deep.equal(['logged', [file?.number], 'Maren Okell']);
+    expect([after.state, after.files.map((each) => each.number), after.decidedBy]).to.deep.equal([
+      'logged',
+      [file?.number],
+      'Maren Okell',
+    ]);
     expect(after.history.map((step) => step.words)).to.deep.equal([`Filed to ${file?.number}`]);
     const page = await ledger(firm.db, file?.clientId ?? 0, { offset: 0, limit: 10 });
     expect(page.entries[0]?.id).to.equal(message.id);
@@ -52,7 +66,21 @@ describe('sorting', () => {
   it('files the waiting answers of a conversation once its beginning is filed', async () => {
     const inbox = firm.world.account('tobias.fenn@quillhurst.example')?.folder('INBOX');
     const put = (id: string, extra: Record<string, string>) =>
-      inbox?.append(rawMessage({ From: 'Nobody Known <n@nowhere.example>', To: 'tobias.fenn@quillhurst.example', Subject: 'A gate', Date: new Date().toUTCString(), 'Message-ID': `<${id}@nowhere.example>`, ...extra }, 'About the gate.'), [], new Date());
+      inbox?.append(
+        rawMessage(
+          {
+            From: 'Nobody Known <n@nowhere.example>',
+            To: 'tobias.fenn@quillhurst.example',
+            Subject: 'A gate',
+            Date: new Date().toUTCString(),
+            'Message-ID': `<${id}@nowhere.example>`,
+            ...extra,
+          },
+          'About the gate.',
+        ),
+        [],
+        new Date(),
+      );
     put('gate1', {});
     put('gate2', { References: '<gate1@nowhere.example>' });
     await firm.sync();
@@ -60,7 +88,11 @@ describe('sorting', () => {
     const second = await firm.db('message').where({ message_id: 'gate2@nowhere.example' }).first();
     expect([first.state, second.state]).to.deep.equal(['suggested', 'suggested']);
     expect(second.conversation_id).to.equal(first.conversation_id);
-    const done = await sortMessage(firm.office, 1, { messageId: first.id, to: { kind: 'files', fileIds: [1] }, restOfConversation: true });
+    const done = await sortMessage(firm.office, 1, {
+      messageId: first.id,
+      to: { kind: 'files', fileIds: [1] },
+      restOfConversation: true,
+    });
     expect(done.messages).to.equal(2);
     put('gate3', { References: '<gate1@nowhere.example> <gate2@nowhere.example>' });
     await firm.sync();
@@ -73,11 +105,18 @@ describe('sorting', () => {
     const queue = await sortingQueue(firm.db, 1, { offset: 0, limit: 10 });
     const ids = queue.rows.map((row) => row.id);
     const target: fc.Arbitrary<Sort['to']> = fc.oneof(
-      fc.record({ kind: fc.constant('files' as const), fileIds: fc.uniqueArray(fc.integer({ min: 1, max: 30 }), { minLength: 1, maxLength: 3 }) }),
+      fc.record({
+        kind: fc.constant('files' as const),
+        fileIds: fc.uniqueArray(fc.integer({ min: 1, max: 30 }), { minLength: 1, maxLength: 3 }),
+      }),
       fc.constant({ kind: 'aside' as const }),
       fc.constant({ kind: 'sorting' as const }),
     );
-    const step = fc.record({ messageId: fc.constantFrom(...ids), to: target, restOfConversation: fc.boolean() });
+    const step = fc.record({
+      messageId: fc.constantFrom(...ids),
+      to: target,
+      restOfConversation: fc.boolean(),
+    });
     await fc.assert(
       fc.asyncProperty(fc.array(step, { minLength: 1, maxLength: 5 }), async (steps) => {
         const before = await snapshot(firm);
@@ -92,8 +131,16 @@ describe('sorting', () => {
 
   it('refuses to take back a step over a later one, or twice', async () => {
     const [row] = (await sortingQueue(firm.db, 1, { offset: 0, limit: 1 })).rows;
-    const one = await sortMessage(firm.office, 1, { messageId: row!.id, to: { kind: 'aside' }, restOfConversation: false });
-    const two = await sortMessage(firm.office, 2, { messageId: row!.id, to: { kind: 'files', fileIds: [2] }, restOfConversation: false });
+    const one = await sortMessage(firm.office, 1, {
+      messageId: row!.id,
+      to: { kind: 'aside' },
+      restOfConversation: false,
+    });
+    const two = await sortMessage(firm.office, 2, {
+      messageId: row!.id,
+      to: { kind: 'files', fileIds: [2] },
+      restOfConversation: false,
+    });
     const say = (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
     expect(await say(undoStep(firm.office, 1, one.stepId))).to.contain('A colleague has moved');
     await undoStep(firm.office, 2, two.stepId);

@@ -4,10 +4,15 @@ import { Office } from '../../server/office.ts';
 import { MailboxSync } from '../../server/mailbox/sync.ts';
 import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
-const count = async (firm: TestFirm, table: string) => Number((await firm.db(table).count('* as n').first())?.n ?? 0);
+const count = async (firm: TestFirm, table: string) =>
+  Number((await firm.db(table).count('* as n').first())?.n ?? 0);
 const onServer = (firm: TestFirm) => {
-  const kept = firm.world.settings.accounts.flatMap(({ address }) => firm.world.account(address)?.all() ?? []);
-  return kept.filter((folder) => !['Drafts', 'Trash', 'Junk'].includes(folder.path)).reduce((sum, folder) => sum + folder.messages.length, 0);
+  const kept = firm.world.settings.accounts.flatMap(
+    ({ address }) => firm.world.account(address)?.all() ?? [],
+  );
+  return kept
+    .filter((folder) => !['Drafts', 'Trash', 'Junk'].includes(folder.path))
+    .reduce((sum, folder) => sum + folder.messages.length, 0);
 };
 
 describe('keeping mailboxes in step', () => {
@@ -20,29 +25,53 @@ describe('keeping mailboxes in step', () => {
 
   it('takes in every message of every mailbox, Sent included, each once', async () => {
     expect(await count(firm, 'message_copy')).to.equal(onServer(firm));
-    const doubled = await firm.db('message').groupBy('message_id').havingRaw('COUNT(*) > 1').select('message_id');
+    const doubled = await firm
+      .db('message')
+      .groupBy('message_id')
+      .havingRaw('COUNT(*) > 1')
+      .select('message_id');
     expect(doubled).to.deep.equal([]);
   });
 
   it('keeps one record of a message that two mailboxes hold, with both on it', async () => {
-    const shared = await firm.db('message_copy').join('folder', 'folder.id', 'folder_id').groupBy('message_id').havingRaw('COUNT(DISTINCT mailbox_id) > 1').select('message_id');
+    const shared = await firm
+      .db('message_copy')
+      .join('folder', 'folder.id', 'folder_id')
+      .groupBy('message_id')
+      .havingRaw('COUNT(DISTINCT mailbox_id) > 1')
+      .select('message_id');
     expect(shared.length).to.be.greaterThan(5);
   });
 
   it('changes nothing when run again', async () => {
-    const before = [await count(firm, 'message'), await count(firm, 'message_copy'), await count(firm, 'filing')];
+    const before = [
+      await count(firm, 'message'),
+      await count(firm, 'message_copy'),
+      await count(firm, 'filing'),
+    ];
     await firm.sync();
-    expect([await count(firm, 'message'), await count(firm, 'message_copy'), await count(firm, 'filing')]).to.deep.equal(before);
+    expect([
+      await count(firm, 'message'),
+      await count(firm, 'message_copy'),
+      await count(firm, 'filing'),
+    ]).to.deep.equal(before);
   });
 
   it('keeps the bytes of a message exactly as they came', async () => {
     const folder = firm.world.account('tobias.fenn@quillhurst.example')?.folder('Sent');
-    const only: string[] = await firm.db('message').join('message_copy', 'message_copy.message_id', 'message.id').groupBy('message.id', 'message.message_id').havingRaw('COUNT(*) = 1').pluck('message.message_id');
+    const only: string[] = await firm
+      .db('message')
+      .join('message_copy', 'message_copy.message_id', 'message.id')
+      .groupBy('message.id', 'message.message_id')
+      .havingRaw('COUNT(*) = 1')
+      .pluck('message.message_id');
     const kept = folder?.messages.filter((message) => only.includes(message.messageId)) ?? [];
     expect(kept.length).to.be.greaterThan(3);
     for (const message of kept) {
       const row = await firm.db('message').where({ message_id: message.messageId }).first('raw_hash');
-      expect((await readRaw(firm.db, row.raw_hash)).equals(folder?.read(message) ?? Buffer.alloc(0))).to.equal(true);
+      expect(
+        (await readRaw(firm.db, row.raw_hash)).equals(folder?.read(message) ?? Buffer.alloc(0)),
+      ).to.equal(true);
     }
   });
 
@@ -54,19 +83,38 @@ describe('keeping mailboxes in step', () => {
     await firm.sync();
     expect(await count(firm, 'message')).to.equal(before);
     expect(await count(firm, 'message_copy')).to.equal(copies);
-    expect(Number((await firm.db('folder').where({ uid_validity: 42 }).first('id'))?.id)).to.be.greaterThan(0);
+    expect(Number((await firm.db('folder').where({ uid_validity: 42 }).first('id'))?.id)).to.be.greaterThan(
+      0,
+    );
   });
 
   it('tells of new mail within seconds by IDLE', async () => {
     const mailbox = await firm.db('mailbox').where({ address: 'rufus.adair@quillhurst.example' }).first();
     const sync = new MailboxSync(firm.office, mailbox);
     const running = sync.run().catch(() => undefined);
-    await until('the mailbox is in step', async () => Boolean((await firm.db('mailbox').where({ id: mailbox.id }).whereNotNull('in_step_at').first()) ?? false));
+    await until('the mailbox is in step', async () =>
+      Boolean(
+        (await firm.db('mailbox').where({ id: mailbox.id }).whereNotNull('in_step_at').first()) ?? false,
+      ),
+    );
     await new Promise((resolve) => setTimeout(resolve, 500));
-    const raw = rawMessage({ From: 'dunstan@oakefarm.example', To: mailbox.address, Subject: 'By IDLE', 'Message-ID': '<idle@oakefarm.example>', Date: new Date().toUTCString() }, 'Hello');
+    const raw = rawMessage(
+      {
+        From: 'dunstan@oakefarm.example',
+        To: mailbox.address,
+        Subject: 'By IDLE',
+        'Message-ID': '<idle@oakefarm.example>',
+        Date: new Date().toUTCString(),
+      },
+      'Hello',
+    );
     const started = Date.now();
     firm.world.account(mailbox.address)?.folder('INBOX')?.append(raw, [], new Date());
-    await until('the message is here', async () => Boolean(await firm.db('message').where({ message_id: 'idle@oakefarm.example' }).first()), 5);
+    await until(
+      'the message is here',
+      async () => Boolean(await firm.db('message').where({ message_id: 'idle@oakefarm.example' }).first()),
+      5,
+    );
     expect(Date.now() - started).to.be.lessThan(3000);
     sync.stop();
     await running;
@@ -86,7 +134,20 @@ describe('keeping in step with a plain IMAP4rev1 server', () => {
     const mailbox = await firm.db('mailbox').where({ address: 'petra.lund@quillhurst.example' }).first();
     const folder = firm.world.account(mailbox.address)?.folder('INBOX');
     for (let n = 0; n < 700; n++) {
-      folder?.append(rawMessage({ From: 'a@b.example', To: mailbox.address, Subject: `Number ${n}`, 'Message-ID': `<${n}@b.example>`, Date: new Date().toUTCString() }, 'x'), [], new Date());
+      folder?.append(
+        rawMessage(
+          {
+            From: 'a@b.example',
+            To: mailbox.address,
+            Subject: `Number ${n}`,
+            'Message-ID': `<${n}@b.example>`,
+            Date: new Date().toUTCString(),
+          },
+          'x',
+        ),
+        [],
+        new Date(),
+      );
     }
     const first = new MailboxSync(firm.office, mailbox);
     const running = first.run().catch(() => undefined);
@@ -104,9 +165,13 @@ describe('keeping in step with a plain IMAP4rev1 server', () => {
     const firm = await openFirm({ clients: 16, files: 28, conversationsPerClient: 2 });
     const other = new Office(firm.db, firm.config, firm.office.log);
     const mailboxes = await firm.db('mailbox').select();
-    await Promise.all(mailboxes.map((mailbox, index) => new MailboxSync(index % 2 ? firm.office : other, mailbox).runOnce()));
+    await Promise.all(
+      mailboxes.map((mailbox, index) => new MailboxSync(index % 2 ? firm.office : other, mailbox).runOnce()),
+    );
     expect(await count(firm, 'message_copy')).to.equal(onServer(firm));
-    expect(await firm.db('message').groupBy('message_id').havingRaw('COUNT(*) > 1').select('message_id')).to.deep.equal([]);
+    expect(
+      await firm.db('message').groupBy('message_id').havingRaw('COUNT(*) > 1').select('message_id'),
+    ).to.deep.equal([]);
     await firm.close();
   });
 });

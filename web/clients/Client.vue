@@ -34,7 +34,9 @@ const chosen = computed(() => client.value?.files.find((file) => file.id === fil
 const facts = computed(() => {
   const now = client.value;
   if (!now) return '';
-  const areas = now.fields.filter((field) => / ha$/.test(field.value)).map((field) => `${field.label.toLowerCase()} ${field.value}`);
+  const areas = now.fields
+    .filter((field) => / ha$/.test(field.value))
+    .map((field) => `${field.label.toLowerCase()} ${field.value}`);
   return [now.place, ...areas, now.adviser ? `adviser ${now.adviser}` : ''].filter(Boolean).join(' · ');
 });
 </script>
@@ -44,16 +46,45 @@ const facts = computed(() => {
     <Trouble :words="problem" :retry="load" />
     <template v-if="client">
       <header>
-        <p class="quiet">{{ client.since ? `Client since ${client.since}` : client.kind }} · {{ client.status === 'active' ? (client.service ?? 'no service yet').toLowerCase() : client.status }}</p>
+        <p class="quiet">
+          {{ client.since ? `Client since ${client.since}` : client.kind }} ·
+          {{
+            client.status === 'active' ? (client.service ?? 'no service yet').toLowerCase() : client.status
+          }}
+        </p>
         <h1>{{ client.name }}</h1>
         <p class="quiet">{{ facts }}</p>
       </header>
       <div class="tabs" role="group" aria-label="Files">
-        <button type="button" class="plain tab all" :class="{ on: fileId === null }" :aria-pressed="fileId === null" @click="fileId = null">All files</button>
-        <button v-for="file in tabs" :key="file.id" type="button" class="plain tab" :class="{ on: file.id === fileId, shut: file.closed }" :aria-pressed="file.id === fileId" :title="`${file.number} ${file.title}, ${file.stage || 'open'}`" @click="fileId = file.id">
+        <button
+          type="button"
+          class="plain tab all"
+          :class="{ on: fileId === null }"
+          :aria-pressed="fileId === null"
+          @click="fileId = null"
+        >
+          All files
+        </button>
+        <button
+          v-for="file in tabs"
+          :key="file.id"
+          type="button"
+          class="plain tab"
+          :class="{ on: file.id === fileId, shut: file.closed }"
+          :aria-pressed="file.id === fileId"
+          :title="`${file.number} ${file.title}, ${file.stage || 'open'}`"
+          @click="fileId = file.id"
+        >
           <span class="figures">{{ file.number }}</span> {{ file.title }}
         </button>
-        <button v-if="closed.length && !showClosed" type="button" class="plain tab shut" @click="showClosed = true">{{ closed.length }} closed</button>
+        <button
+          v-if="closed.length && !showClosed"
+          type="button"
+          class="plain tab shut"
+          @click="showClosed = true"
+        >
+          {{ closed.length }} closed
+        </button>
       </div>
       <div class="body">
         <Ledger :client-id="id" :file-id="fileId" />
@@ -61,8 +92,10 @@ const facts = computed(() => {
           <template v-if="chosen">
             <h2>{{ chosen.number }}</h2>
             <p class="mt-2">
-              <strong>{{ chosen.title }}</strong
-              ><br /><span class="quiet">{{ chosen.stage || 'Open' }}; opened {{ date(chosen.opened) }}{{ chosen.closedOn ? `, closed ${date(chosen.closedOn)}` : '' }}</span>
+              <strong>{{ chosen.title }}</strong><br /><span class="quiet"
+                >{{ chosen.stage || 'Open' }}; opened {{ date(chosen.opened)
+                }}{{ chosen.closedOn ? `, closed ${date(chosen.closedOn)}` : '' }}</span
+              >
             </p>
           </template>
           <h2>People</h2>

@@ -48,13 +48,24 @@ async function load() {
 void load();
 useLive(['records'], () => void load());
 const soon = useDebounceFn(() => {
-  void router.replace({ query: { ...(query.q ? { q: query.q } : {}), ...(query.status ? { status: query.status } : {}), sort: query.sort, order: query.order, offset: String(query.offset) } });
+  void router.replace({
+    query: {
+      ...(query.q ? { q: query.q } : {}),
+      ...(query.status ? { status: query.status } : {}),
+      sort: query.sort,
+      order: query.order,
+      offset: String(query.offset),
+    },
+  });
   void load();
 }, 120);
-watch(() => [query.q, query.status], () => {
-  query.offset = 0;
-  void soon();
-});
+watch(
+  () => [query.q, query.status],
+  () => {
+    query.offset = 0;
+    void soon();
+  },
+);
 function sortBy(key: ClientQuery['sort']) {
   query.order = query.sort === key && query.order === 'asc' ? 'desc' : 'asc';
   query.sort = key;
@@ -71,7 +82,13 @@ function move(offset: number) {
   <div class="screen screen-fixed">
     <header class="head">
       <h1>Clients</h1>
-      <v-text-field v-model="query.q" label="Name, place, person, address or file number" clearable class="find" @click:clear="query.q = ''" />
+      <v-text-field
+        v-model="query.q"
+        label="Name, place, person, address or file number"
+        clearable
+        class="find"
+        @click:clear="query.q = ''"
+      />
       <v-select v-model="query.status" :items="STATUSES" label="Who" class="status" />
     </header>
     <Trouble :words="problem" :retry="load" class="mb-2" />
@@ -79,8 +96,18 @@ function move(offset: number) {
       <table class="ledger-table">
         <thead>
           <tr>
-            <th v-for="column in COLUMNS" :key="column.words" scope="col" :class="{ right: column.right }" :aria-sort="query.sort === column.key ? (query.order === 'asc' ? 'ascending' : 'descending') : undefined">
-              <button v-if="column.key" type="button" class="plain" @click="sortBy(column.key)">{{ column.words }}{{ query.sort === column.key ? (query.order === 'asc' ? ' ↑' : ' ↓') : '' }}</button>
+            <th
+              v-for="column in COLUMNS"
+              :key="column.words"
+              scope="col"
+              :class="{ right: column.right }"
+              :aria-sort="
+                query.sort === column.key ? (query.order === 'asc' ? 'ascending' : 'descending') : undefined
+              "
+            >
+              <button v-if="column.key" type="button" class="plain" @click="sortBy(column.key)">
+                {{ column.words }}{{ query.sort === column.key ? (query.order === 'asc' ? ' ↑' : ' ↓') : '' }}
+              </button>
               <template v-else>{{ column.words }}</template>
             </th>
           </tr>
@@ -100,10 +127,20 @@ function move(offset: number) {
         </tbody>
       </table>
       <p v-if="page && !page.rows.length" class="quiet pa-4">
-        Nobody fits. <button type="button" class="link" @click="((query.q = ''), (query.status = null))">Show everybody</button>
+        Nobody fits.
+        <button type="button" class="link" @click="((query.q = ''), (query.status = null))">
+          Show everybody
+        </button>
       </p>
     </div>
-    <Pager v-if="page" :offset="query.offset" :limit="LIMIT" :total="page.total" what="clients" @move="move" />
+    <Pager
+      v-if="page"
+      :offset="query.offset"
+      :limit="LIMIT"
+      :total="page.total"
+      what="clients"
+      @move="move"
+    />
   </div>
 </template>
 

@@ -24,7 +24,12 @@ async function load(more = false) {
   try {
     const offset = more ? entries.value.length : 0;
     const limit = more ? LIMIT : Math.min(200, Math.max(LIMIT, entries.value.length));
-    const page = await get(LedgerPage, `/clients/${props.clientId}/ledger`, { offset, limit, fileId: props.fileId, q: words.value });
+    const page = await get(LedgerPage, `/clients/${props.clientId}/ledger`, {
+      offset,
+      limit,
+      fileId: props.fileId,
+      q: words.value,
+    });
     entries.value = more ? [...entries.value, ...page.entries] : page.entries;
     total.value = page.total;
     problem.value = '';
@@ -36,11 +41,17 @@ async function load(more = false) {
 }
 void load();
 useLive(['mail'], () => void load());
-watch(() => props.fileId, () => {
-  entries.value = [];
-  void load();
-});
-watch(words, useDebounceFn(() => void load(), 150));
+watch(
+  () => props.fileId,
+  () => {
+    entries.value = [];
+    void load();
+  },
+);
+watch(
+  words,
+  useDebounceFn(() => void load(), 150),
+);
 
 const days = computed(() => {
   const groups: { day: string; entries: LedgerEntry[] }[] = [];
@@ -65,25 +76,49 @@ function second(entry: LedgerEntry): string {
   <section class="sheet ledger" aria-label="Ledger">
     <header class="pages">
       <h2 class="received">Received</h2>
-      <input v-model="words" type="search" aria-label="Search the ledger" placeholder="Search subjects, people and first words" />
+      <input
+        v-model="words"
+        type="search"
+        aria-label="Search the ledger"
+        placeholder="Search subjects, people and first words"
+      />
       <h2 class="sent">Sent</h2>
     </header>
     <div class="scroll" tabindex="0" role="region" aria-label="Correspondence">
       <Trouble :words="problem" :retry="() => load()" class="ma-3" />
-      <p v-if="loaded && !entries.length && !problem" class="quiet pa-6 none">{{ words ? 'Nothing fits these words.' : 'Nothing has been written or received yet. Messages appear here as they are filed.' }}</p>
+      <p v-if="loaded && !entries.length && !problem" class="quiet pa-6 none">
+        {{
+          words
+            ? 'Nothing fits these words.'
+            : 'Nothing has been written or received yet. Messages appear here as they are filed.'
+        }}
+      </p>
       <div v-for="group in days" :key="group.day">
-        <div class="spine"><span class="day figures">{{ group.day }}</span></div>
+        <div class="spine">
+          <span class="day figures">{{ group.day }}</span>
+        </div>
         <div v-for="entry in group.entries" :key="entry.id" class="line">
-          <button type="button" class="plain entry" :class="entry.direction === 'received' ? 'left edge-received' : 'right edge-sent'" @click="opened = entry.id">
+          <button
+            type="button"
+            class="plain entry"
+            :class="entry.direction === 'received' ? 'left edge-received' : 'right edge-sent'"
+            @click="opened = entry.id"
+          >
             <strong :class="entry.direction">{{ entry.subject || '(no subject)' }}</strong>
             <span class="quiet clip">{{ second(entry) }}</span>
             <span class="quiet clip">{{ entry.snippet }}</span>
-            <span class="tabs"><FileTab v-for="file in entry.files" :key="file.id" state="logged" :label="file.number" /></span>
+            <span class="tabs"
+              ><FileTab v-for="file in entry.files" :key="file.id" state="logged" :label="file.number"
+            /></span>
           </button>
           <span class="time figures quiet">{{ clock(entry.at) }}</span>
         </div>
       </div>
-      <p v-if="entries.length < total" class="more"><v-btn size="small" @click="load(true)">Show earlier ones ({{ (total - entries.length).toLocaleString('en-GB') }} more)</v-btn></p>
+      <p v-if="entries.length < total" class="more">
+        <v-btn size="small" @click="load(true)"
+          >Show earlier ones ({{ (total - entries.length).toLocaleString('en-GB') }} more)</v-btn
+        >
+      </p>
     </div>
     <MessageDialog v-model="opened" @changed="load()" />
   </section>
@@ -131,7 +166,8 @@ function second(entry: LedgerEntry): string {
   overflow: auto;
   min-height: 0;
   padding: 6px 12px 14px;
-  background: linear-gradient(var(--hairline), var(--hairline)) calc(50% - 29px) 0 / 1px 100% no-repeat local,
+  background:
+    linear-gradient(var(--hairline), var(--hairline)) calc(50% - 29px) 0 / 1px 100% no-repeat local,
     linear-gradient(var(--hairline), var(--hairline)) calc(50% + 29px) 0 / 1px 100% no-repeat local;
 }
 .none {

@@ -35,7 +35,9 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
 <template>
   <div class="screen">
     <h1>Mailboxes</h1>
-    <p class="quiet mb-4">Every staff mailbox is read in both directions: what came in and what was sent, from whatever program.</p>
+    <p class="quiet mb-4">
+      Every staff mailbox is read in both directions: what came in and what was sent, from whatever program.
+    </p>
     <Trouble :words="problem" :retry="load" class="mb-3" />
     <ul class="boxes">
       <li v-for="box in boxes ?? []" :key="box.id" class="sheet box">
@@ -44,8 +46,18 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
           <p class="quiet">{{ box.address }}</p>
         </div>
         <div>
-          <v-progress-linear :model-value="share(box)" :aria-label="`${box.taken} of ${box.onServer} messages taken in`" :color="box.state === 'failing' ? 'error' : 'primary'" />
-          <p class="quiet figures mt-1">{{ box.taken.toLocaleString('en-GB') }} of {{ box.onServer.toLocaleString('en-GB') }} messages taken in · {{ box.folders.map((folder) => `${folder.path} ${folder.taken.toLocaleString('en-GB')}`).join(', ') }}</p>
+          <v-progress-linear
+            :model-value="share(box)"
+            :aria-label="`${box.taken} of ${box.onServer} messages taken in`"
+            :color="box.state === 'failing' ? 'error' : 'primary'"
+          />
+          <p class="quiet figures mt-1">
+            {{ box.taken.toLocaleString('en-GB') }} of {{ box.onServer.toLocaleString('en-GB') }} messages
+            taken in ·
+            {{
+              box.folders.map((folder) => `${folder.path} ${folder.taken.toLocaleString('en-GB')}`).join(', ')
+            }}
+          </p>
         </div>
         <div class="state">
           <template v-if="box.state === 'failing'">
@@ -53,9 +65,20 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
             <p class="needs">{{ box.problem }}</p>
             <v-btn size="small" @click="retry(box.id)">Try now</v-btn>
           </template>
-          <template v-else-if="box.state === 'filling'"><strong class="ochre">Taking older mail in</strong><p class="quiet">newest first; goes on by itself</p></template>
-          <template v-else-if="box.state === 'in step'"><strong class="good">In step</strong><p class="quiet">looked {{ box.inStepAt ? ago(box.inStepAt) : '' }}</p></template>
-          <template v-else><strong class="ochre">Waiting its turn</strong><p class="quiet">{{ box.inStepAt ? `last looked ${ago(box.inStepAt)}` : 'not looked into yet' }}</p></template>
+          <template v-else-if="box.state === 'filling'"
+            ><strong class="ochre">Taking older mail in</strong>
+            <p class="quiet">newest first; goes on by itself</p></template
+          >
+          <template v-else-if="box.state === 'in step'"
+            ><strong class="good">In step</strong>
+            <p class="quiet">looked {{ box.inStepAt ? ago(box.inStepAt) : '' }}</p></template
+          >
+          <template v-else
+            ><strong class="ochre">Waiting its turn</strong>
+            <p class="quiet">
+              {{ box.inStepAt ? `last looked ${ago(box.inStepAt)}` : 'not looked into yet' }}
+            </p></template
+          >
         </div>
       </li>
     </ul>

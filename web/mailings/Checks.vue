@@ -20,7 +20,9 @@ const problem = ref('');
 const tested = ref('');
 const sending = ref(false);
 const id = computed(() => workshop.mailing?.id ?? 0);
-const missing = computed(() => [...new Map((checks.value?.missing ?? []).map((row) => [row.clientId, row])).values()]);
+const missing = computed(() => [
+  ...new Map((checks.value?.missing ?? []).map((row) => [row.clientId, row])).values(),
+]);
 
 async function load() {
   try {
@@ -81,29 +83,50 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
           <h2 class="mt-1">{{ preview.subject || '(no subject)' }}</h2>
         </header>
         <pre v-if="plain" class="text" tabindex="0">{{ preview.text }}</pre>
-        <iframe v-else class="frame" sandbox="" :srcdoc="frame" title="The message as this client will read it" tabindex="0" />
+        <iframe
+          v-else
+          class="frame"
+          sandbox=""
+          :srcdoc="frame"
+          title="The message as this client will read it"
+          tabindex="0"
+        />
       </template>
-      <p v-else-if="checks && !checks.order.length" class="quiet pa-5">Nobody would receive this yet. Choose recipients in step 1.</p>
+      <p v-else-if="checks && !checks.order.length" class="quiet pa-5">
+        Nobody would receive this yet. Choose recipients in step 1.
+      </p>
     </section>
     <aside class="side">
       <div v-if="checks && checks.order.length" class="turn">
-        <v-btn :disabled="at === 0" aria-label="The client before" @click="show(at - 1)"><KeyCap letter="←" /></v-btn>
-        <span class="figures" role="status">{{ at + 1 }} of {{ checks.order.length.toLocaleString('en-GB') }}</span>
-        <v-btn :disabled="at >= checks.order.length - 1" aria-label="The next client" @click="show(at + 1)"><KeyCap letter="→" /></v-btn>
+        <v-btn :disabled="at === 0" aria-label="The client before" @click="show(at - 1)"
+          ><KeyCap letter="←"
+        /></v-btn>
+        <span class="figures" role="status"
+          >{{ at + 1 }} of {{ checks.order.length.toLocaleString('en-GB') }}</span
+        >
+        <v-btn :disabled="at >= checks.order.length - 1" aria-label="The next client" @click="show(at + 1)"
+          ><KeyCap letter="→"
+        /></v-btn>
       </div>
       <p v-if="preview" class="mt-2">
-        <strong>{{ preview.client }}</strong
-        ><br /><span class="quiet">{{ size(preview.size) }}, HTML and plain text</span><br />
-        <button type="button" class="link" @click="plain = !plain">{{ plain ? 'Show it with its looks' : 'Show the plain text' }}</button>
+        <strong>{{ preview.client }}</strong><br /><span class="quiet"
+          >{{ size(preview.size) }}, HTML and plain text</span
+        ><br />
+        <button type="button" class="link" @click="plain = !plain">
+          {{ plain ? 'Show it with its looks' : 'Show the plain text' }}
+        </button>
       </p>
       <h2 class="mt-5">What was found</h2>
       <ul v-if="checks" class="found">
         <li v-for="words in checks.problems" :key="words"><b class="needs">Settle</b> {{ words }}</li>
         <li v-for="row in missing" :key="row.clientId">
-          <b class="needs">Settle</b> {{ row.label }} is missing for <button type="button" class="link" @click="showClient(row.clientId)">{{ row.client }}</button>
+          <b class="needs">Settle</b> {{ row.label }} is missing for
+          <button type="button" class="link" @click="showClient(row.clientId)">{{ row.client }}</button>
           <span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
         </li>
-        <li v-if="!checks.problems.length && !missing.length"><b class="good">Done</b> Nothing is missing in {{ many(checks.recipients, 'message') }}.</li>
+        <li v-if="!checks.problems.length && !missing.length">
+          <b class="good">Done</b> Nothing is missing in {{ many(checks.recipients, 'message') }}.
+        </li>
       </ul>
       <h2 class="mt-5">Try it yourself</h2>
       <p class="quiet mb-2">The message shown here, sent to you instead of the client.</p>

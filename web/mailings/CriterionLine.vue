@@ -44,21 +44,87 @@ const HAS = [
   <div class="criterion">
     <span class="name">{{ name }}</span>
     <div class="value">
-      <v-select v-if="criterion.field === 'status'" v-model="criterion.values" :items="STATUSES" multiple aria-label="Status is one of" placeholder="anyone" persistent-placeholder />
-      <v-select v-else-if="criterion.field === 'adviser'" v-model="criterion.values" :items="fields?.advisers ?? []" item-title="name" item-value="id" multiple aria-label="Adviser is one of" placeholder="anyone" persistent-placeholder />
-      <v-select v-else-if="criterion.field === 'service'" v-model="criterion.values" :items="fields?.services ?? []" multiple aria-label="Service is one of" placeholder="any" persistent-placeholder />
+      <v-select
+        v-if="criterion.field === 'status'"
+        v-model="criterion.values"
+        :items="STATUSES"
+        multiple
+        aria-label="Status is one of"
+        placeholder="anyone"
+        persistent-placeholder
+      />
+      <v-select
+        v-else-if="criterion.field === 'adviser'"
+        v-model="criterion.values"
+        :items="fields?.advisers ?? []"
+        item-title="name"
+        item-value="id"
+        multiple
+        aria-label="Adviser is one of"
+        placeholder="anyone"
+        persistent-placeholder
+      />
+      <v-select
+        v-else-if="criterion.field === 'service'"
+        v-model="criterion.values"
+        :items="fields?.services ?? []"
+        multiple
+        aria-label="Service is one of"
+        placeholder="any"
+        persistent-placeholder
+      />
       <div v-else-if="criterion.field === 'interest'" class="pair">
         <v-select v-model="criterion.has" :items="HAS" aria-label="Has or has not" />
-        <v-select v-model="criterion.interestId" :items="fields?.interests ?? []" item-title="name" item-value="id" aria-label="Interest" />
+        <v-select
+          v-model="criterion.interestId"
+          :items="fields?.interests ?? []"
+          item-title="name"
+          item-value="id"
+          aria-label="Interest"
+        />
       </div>
       <div v-else-if="criterion.field === 'number'" class="pair">
-        <v-select v-model="criterion.test" :items="['at least', 'at most']" aria-label="At least or at most" />
-        <v-text-field :model-value="criterion.value" type="number" step="any" :suffix="numberField?.unit" :aria-label="name" @update:model-value="(value: string) => Number.isFinite(Number(value)) && value !== '' && criterion.field === 'number' && (criterion.value = Number(value))" />
+        <v-select
+          v-model="criterion.test"
+          :items="['at least', 'at most']"
+          aria-label="At least or at most"
+        />
+        <v-text-field
+          :model-value="criterion.value"
+          type="number"
+          step="any"
+          :suffix="numberField?.unit"
+          :aria-label="name"
+          @update:model-value="
+            (value: string) =>
+              Number.isFinite(Number(value)) &&
+              value !== '' &&
+              criterion.field === 'number' &&
+              (criterion.value = Number(value))
+          "
+        />
       </div>
-      <v-select v-else-if="criterion.field === 'email'" v-model="criterion.has" :items="HAS" aria-label="Has or has not an email address" />
+      <v-select
+        v-else-if="criterion.field === 'email'"
+        v-model="criterion.has"
+        :items="HAS"
+        aria-label="Has or has not an email address"
+      />
     </div>
-    <span class="left"><i :style="{ width: `${count === null ? 0 : Math.max(2, (50 * count) / Math.max(1, of))}px` }" /><b class="figures">{{ count === null ? '…' : count.toLocaleString('en-GB') }}</b></span>
-    <button type="button" class="plain remove" :aria-label="`Take the line ${name} away`" @click="$emit('remove')">×</button>
+    <span class="left"
+      ><i :style="{ width: `${count === null ? 0 : Math.max(2, (50 * count) / Math.max(1, of))}px` }" /><b
+        class="figures"
+        >{{ count === null ? '…' : count.toLocaleString('en-GB') }}</b
+      ></span
+    >
+    <button
+      type="button"
+      class="plain remove"
+      :aria-label="`Take the line ${name} away`"
+      @click="$emit('remove')"
+    >
+      ×
+    </button>
   </div>
 </template>
 

@@ -23,11 +23,22 @@ const problem = ref('');
 const opened = ref<number | null>(null);
 const asking = ref(false);
 const may = computed(() => session.session?.staff.role !== 'assistant');
-const WORDS: Record<DispatchState, string> = { waiting: 'waiting', leaving: 'leaving', left: 'left', delayed: 'tried again later', returned: 'returned', uncertain: 'uncertain', cancelled: 'cancelled' };
+const WORDS: Record<DispatchState, string> = {
+  waiting: 'waiting',
+  leaving: 'leaving',
+  left: 'left',
+  delayed: 'tried again later',
+  returned: 'returned',
+  uncertain: 'uncertain',
+  cancelled: 'cancelled',
+};
 
 async function load() {
   try {
-    page.value = await get(DispatchPage, `/mailings/${props.mailing.id}/dispatch`, { offset: offset.value, limit: LIMIT });
+    page.value = await get(DispatchPage, `/mailings/${props.mailing.id}/dispatch`, {
+      offset: offset.value,
+      limit: LIMIT,
+    });
     problem.value = '';
   } catch (error) {
     problem.value = wordsOf(error);
@@ -42,7 +53,8 @@ async function change(path: string, body: unknown) {
   }
   asking.value = false;
 }
-const steer = (to: 'paused' | 'leaving' | 'cancelled') => change(`/mailings/${props.mailing.id}/steer`, { to });
+const steer = (to: 'paused' | 'leaving' | 'cancelled') =>
+  change(`/mailings/${props.mailing.id}/steer`, { to });
 const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch/${id}/settle`, { outcome });
 function move(to: number) {
   offset.value = to;
@@ -58,8 +70,12 @@ useLive(['mailings', 'mail'], () => void load());
       <MailingProgress :mailing="mailing" class="grow" />
       <template v-if="may">
         <v-btn v-if="mailing.state === 'leaving'" @click="steer('paused')">Pause</v-btn>
-        <v-btn v-if="mailing.state === 'paused'" color="primary" variant="flat" @click="steer('leaving')">Go on</v-btn>
-        <v-btn v-if="mailing.state === 'leaving' || mailing.state === 'paused'" @click="asking = true">Cancel the rest…</v-btn>
+        <v-btn v-if="mailing.state === 'paused'" color="primary" variant="flat" @click="steer('leaving')"
+          >Go on</v-btn
+        >
+        <v-btn v-if="mailing.state === 'leaving' || mailing.state === 'paused'" @click="asking = true"
+          >Cancel the rest…</v-btn
+        >
       </template>
     </div>
     <Trouble :words="problem" :retry="load" class="mt-2" />
@@ -83,16 +99,28 @@ useLive(['mailings', 'mail'], () => void load());
             <td class="quiet">{{ row.address }}</td>
             <td>{{ row.from }}</td>
             <td>
-              <strong :class="`state-${row.state}`">{{ WORDS[row.state] }}</strong
-              ><span v-if="row.answered" class="answered"> · answered</span>
+              <strong :class="`state-${row.state}`">{{ WORDS[row.state] }}</strong><span
+                v-if="row.answered"
+                class="answered"
+              >
+                · answered</span
+              >
               <p v-if="row.state === 'uncertain'">
                 <span class="quiet">The connection broke off after the text was handed over.</span><br />
-                <template v-if="may"><button type="button" class="link" @click="settle(row.id, 'left')">It did leave</button> · <button type="button" class="link" @click="settle(row.id, 'send again')">Send it again</button></template>
+                <template v-if="may"
+                  ><button type="button" class="link" @click="settle(row.id, 'left')">It did leave</button> ·
+                  <button type="button" class="link" @click="settle(row.id, 'send again')">
+                    Send it again
+                  </button></template
+                >
               </p>
             </td>
             <td class="figures">{{ row.at ? full(row.at) : '' }}</td>
             <td class="quiet">
-              {{ row.answer }} <button v-if="row.messageId" type="button" class="link" @click="opened = row.messageId">open</button>
+              {{ row.answer }}
+              <button v-if="row.messageId" type="button" class="link" @click="opened = row.messageId">
+                open
+              </button>
             </td>
           </tr>
         </tbody>
@@ -103,8 +131,14 @@ useLive(['mailings', 'mail'], () => void load());
     <v-dialog v-model="asking" max-width="420" aria-label="Cancel the rest">
       <v-card class="pa-5">
         <h2>Cancel what has not left?</h2>
-        <p class="mt-2">{{ mailing.progress.byState.waiting + mailing.progress.byState.delayed }} messages will never be sent. What has left stays as it is.</p>
-        <div class="answers"><v-btn @click="asking = false">Let them go on</v-btn><v-btn color="error" variant="flat" @click="steer('cancelled')">Cancel the rest</v-btn></div>
+        <p class="mt-2">
+          {{ mailing.progress.byState.waiting + mailing.progress.byState.delayed }} messages will never be
+          sent. What has left stays as it is.
+        </p>
+        <div class="answers">
+          <v-btn @click="asking = false">Let them go on</v-btn
+          ><v-btn color="error" variant="flat" @click="steer('cancelled')">Cancel the rest</v-btn>
+        </div>
       </v-card>
     </v-dialog>
   </div>

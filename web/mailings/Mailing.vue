@@ -71,22 +71,42 @@ function caption(key: StepKey): string {
 
 <template>
   <div class="screen screen-fixed">
-    <Trouble :words="workshop.problem" class="mb-2" :retry="workshop.stale ? () => workshop.open(id) : undefined" />
+    <Trouble
+      :words="workshop.problem"
+      class="mb-2"
+      :retry="workshop.stale ? () => workshop.open(id) : undefined"
+    />
     <template v-if="workshop.draft && workshop.mailing && workshop.mailing.id === id">
       <header class="head">
         <div class="name-block">
           <p class="quiet">Mailing{{ workshop.isDraft ? `, ${saved}` : '' }}</p>
-          <input v-if="workshop.isDraft" v-model="workshop.draft.name" class="name" aria-label="Name of the mailing" maxlength="200" />
+          <input
+            v-if="workshop.isDraft"
+            v-model="workshop.draft.name"
+            class="name"
+            aria-label="Name of the mailing"
+            maxlength="200"
+          />
           <h1 v-else>{{ workshop.mailing.name }}</h1>
         </div>
         <template v-if="workshop.isDraft">
           <v-btn @click="asking = true">Throw away</v-btn>
-          <v-btn v-if="next" color="primary" variant="flat" @click="go(next.key)">Next: {{ next.words }}</v-btn>
+          <v-btn v-if="next" color="primary" variant="flat" @click="go(next.key)"
+            >Next: {{ next.words }}</v-btn
+          >
         </template>
       </header>
       <template v-if="workshop.isDraft">
         <nav class="steps sheet" aria-label="Steps">
-          <button v-for="(each, index) in STEPS" :key="each.key" type="button" class="plain step" :class="{ on: each.key === step }" :aria-current="each.key === step ? 'step' : undefined" @click="go(each.key)">
+          <button
+            v-for="(each, index) in STEPS"
+            :key="each.key"
+            type="button"
+            class="plain step"
+            :class="{ on: each.key === step }"
+            :aria-current="each.key === step ? 'step' : undefined"
+            @click="go(each.key)"
+          >
             <span class="number figures">{{ index + 1 }}</span>
             <span
               ><strong>{{ each.words }}</strong
@@ -103,7 +123,9 @@ function caption(key: StepKey): string {
       <v-dialog v-model="asking" max-width="420" aria-label="Throw away">
         <v-card class="pa-5">
           <h2>Throw this mailing away?</h2>
-          <p class="mt-2">“{{ workshop.draft.name }}” has not been sent to anyone. Its words cannot be brought back.</p>
+          <p class="mt-2">
+            “{{ workshop.draft.name }}” has not been sent to anyone. Its words cannot be brought back.
+          </p>
           <div class="answers">
             <v-btn @click="asking = false">Keep it</v-btn>
             <v-btn color="error" variant="flat" @click="throwAway">Throw it away</v-btn>

@@ -28,11 +28,21 @@ const words = computed(() => {
   <div>
     <p class="line">
       <router-link :to="`/mailings/${mailing.id}`" class="name">{{ mailing.name }}</router-link>
-      <span class="figures">{{ drafted ? 'being written' : `${left} of ${mailing.progress.total} left` }}</span>
+      <span class="figures">{{
+        drafted ? 'being written' : `${left} of ${mailing.progress.total} left`
+      }}</span>
     </p>
-    <v-progress-linear v-if="!drafted" class="bar" :model-value="mailing.progress.total ? (100 * left) / mailing.progress.total : 0" :aria-label="`${left} of ${mailing.progress.total} messages have left`" />
+    <v-progress-linear
+      v-if="!drafted"
+      class="bar"
+      :model-value="mailing.progress.total ? (100 * left) / mailing.progress.total : 0"
+      :aria-label="`${left} of ${mailing.progress.total} messages have left`"
+    />
     <p class="quiet">
-      <template v-if="drafted">Saved {{ ago(mailing.savedAt) }} by {{ mailing.owner }}. <router-link :to="`/mailings/${mailing.id}`">Go on</router-link></template>
+      <template v-if="drafted"
+        >Saved {{ ago(mailing.savedAt) }} by {{ mailing.owner }}.
+        <router-link :to="`/mailings/${mailing.id}`">Go on</router-link></template
+      >
       <template v-else>{{ words }}</template>
     </p>
   </div>

@@ -17,7 +17,9 @@ const more = ref(false);
 
 async function load() {
   try {
-    const rows = await get(z.array(MailingRow), '/mailings', { limit: Math.min(200, Math.max(LIMIT, mailings.value?.length ?? 0)) });
+    const rows = await get(z.array(MailingRow), '/mailings', {
+      limit: Math.min(200, Math.max(LIMIT, mailings.value?.length ?? 0)),
+    });
     mailings.value = rows;
     more.value = rows.length >= LIMIT;
     problem.value = '';
@@ -26,7 +28,10 @@ async function load() {
   }
 }
 async function loadMore() {
-  const next = await get(z.array(MailingRow), '/mailings', { offset: mailings.value?.length ?? 0, limit: LIMIT });
+  const next = await get(z.array(MailingRow), '/mailings', {
+    offset: mailings.value?.length ?? 0,
+    limit: LIMIT,
+  });
   mailings.value = [...(mailings.value ?? []), ...next];
   more.value = next.length === LIMIT;
 }
@@ -61,7 +66,10 @@ useLive(['mailings'], () => void load());
         <button type="button" class="link" @click="begin(mailing.id)">Copy</button>
       </li>
     </ul>
-    <p v-if="mailings && !mailings.length" class="quiet">No mailing yet. Begin one: choose who should have it, write it, look at it as each client will read it, and let it go.</p>
+    <p v-if="mailings && !mailings.length" class="quiet">
+      No mailing yet. Begin one: choose who should have it, write it, look at it as each client will read it,
+      and let it go.
+    </p>
     <v-btn v-if="more" class="mt-3" @click="loadMore">Show earlier ones</v-btn>
   </div>
 </template>

@@ -28,7 +28,13 @@ async function load() {
   counting.value = true;
   try {
     const { selection, unticked, fileChoice } = workshop.draft;
-    const answer = await send('POST', Recipients, '/selection/recipients', { selection, unticked, fileChoice, offset: offset.value, limit: LIMIT });
+    const answer = await send('POST', Recipients, '/selection/recipients', {
+      selection,
+      unticked,
+      fileChoice,
+      offset: offset.value,
+      limit: LIMIT,
+    });
     if (mine !== asked) return;
     found.value = answer;
     emit('ticked', answer.ticked);
@@ -48,7 +54,11 @@ watch(
   },
   { deep: true },
 );
-watch(() => workshop.draft?.unticked, () => void soon(), { deep: true });
+watch(
+  () => workshop.draft?.unticked,
+  () => void soon(),
+  { deep: true },
+);
 void load();
 useLive(['records'], () => void load());
 
@@ -58,8 +68,18 @@ const additions = computed<{ title: string; value: Criterion }[]>(() => {
     { title: 'Status', value: { field: 'status', values: ['active'] } },
     { title: 'Adviser', value: { field: 'adviser', values: [] } },
     { title: 'Service', value: { field: 'service', values: [] } },
-    ...(known?.numbers ?? []).map((field) => ({ title: field.label, value: { field: 'number', fieldId: field.id, test: 'at least', value: 0 } as Criterion })),
-    ...(known?.interests[0] ? [{ title: 'Interest', value: { field: 'interest', interestId: known.interests[0].id, has: true } as Criterion }] : []),
+    ...(known?.numbers ?? []).map((field) => ({
+      title: field.label,
+      value: { field: 'number', fieldId: field.id, test: 'at least', value: 0 } as Criterion,
+    })),
+    ...(known?.interests[0]
+      ? [
+          {
+            title: 'Interest',
+            value: { field: 'interest', interestId: known.interests[0].id, has: true } as Criterion,
+          },
+        ]
+      : []),
     { title: 'Has an email address', value: { field: 'email', has: true } },
   ];
 });
@@ -85,7 +105,8 @@ const FILES = [
   <div v-if="workshop.draft" class="recipients">
     <section class="who" aria-labelledby="who">
       <p class="line">
-        <span><h2 id="who">Who should have this</h2></span><span class="quiet">Each line narrows the one above</span>
+        <span><h2 id="who">Who should have this</h2></span
+        ><span class="quiet">Each line narrows the one above</span>
       </p>
       <div class="sheet">
         <CriterionLine
@@ -102,28 +123,61 @@ const FILES = [
             <button v-bind="props" type="button" class="plain add">+ Narrow by…</button>
           </template>
           <v-list density="compact" border rounded="sm" elevation="0">
-            <v-list-item v-for="addition in additions" :key="addition.title" :title="addition.title" @click="add(addition.value)" />
+            <v-list-item
+              v-for="addition in additions"
+              :key="addition.title"
+              :title="addition.title"
+              @click="add(addition.value)"
+            />
           </v-list>
         </v-menu>
       </div>
-      <v-select v-model="workshop.draft.fileChoice" :items="FILES" label="Each copy is logged on" class="mt-4" />
+      <v-select
+        v-model="workshop.draft.fileChoice"
+        :items="FILES"
+        label="Each copy is logged on"
+        class="mt-4"
+      />
       <h2 class="mt-5 mb-2">Left out, and why</h2>
       <p v-if="found && !found.leftOut.length" class="quiet">Nobody is left out.</p>
       <div v-for="group in found?.leftOut ?? []" :key="group.why" class="left-out">
-        <button type="button" class="plain line" :aria-expanded="opened === group.why" @click="opened = opened === group.why ? null : group.why">
-          <span><strong class="figures needs">{{ group.clients.length }}</strong> {{ group.why }}</span><span class="link">{{ opened === group.why ? 'hide' : 'who' }}</span>
+        <button
+          type="button"
+          class="plain line"
+          :aria-expanded="opened === group.why"
+          @click="opened = opened === group.why ? null : group.why"
+        >
+          <span
+            ><strong class="figures needs">{{ group.clients.length }}</strong> {{ group.why }}</span
+          ><span class="link">{{ opened === group.why ? 'hide' : 'who' }}</span>
         </button>
         <ul v-if="opened === group.why">
           <li v-for="client in group.clients.slice(0, 200)" :key="client.id">
-            <router-link :to="`/clients/${client.id}`">{{ client.name }}</router-link> <span class="quiet">{{ client.detail }}</span>
-            <button v-if="group.why === 'taken out by hand'" type="button" class="link" @click="tick(client.id, true)">put back</button>
+            <router-link :to="`/clients/${client.id}`">{{ client.name }}</router-link>
+            <span class="quiet">{{ client.detail }}</span>
+            <button
+              v-if="group.why === 'taken out by hand'"
+              type="button"
+              class="link"
+              @click="tick(client.id, true)"
+            >
+              put back
+            </button>
           </li>
         </ul>
       </div>
     </section>
     <section class="sheet list" aria-labelledby="recipients">
       <p class="line pa-3">
-        <span><h2 id="recipients">{{ found ? `${found.ticked.toLocaleString('en-GB')} ${found.ticked === 1 ? 'recipient' : 'recipients'}` : 'Counting …' }}</h2></span>
+        <span
+          ><h2 id="recipients">
+            {{
+              found
+                ? `${found.ticked.toLocaleString('en-GB')} ${found.ticked === 1 ? 'recipient' : 'recipients'}`
+                : 'Counting …'
+            }}
+          </h2></span
+        >
         <span class="quiet" role="status">{{ counting && found ? 'counting …' : '' }}</span>
       </p>
       <Trouble :words="problem" :retry="load" class="ma-3" />
@@ -140,22 +194,41 @@ const FILES = [
           </thead>
           <tbody>
             <tr v-for="row in found?.rows ?? []" :key="row.clientId" :class="{ out: !row.ticked }">
-              <td><input type="checkbox" :checked="row.ticked" :aria-label="`${row.client} receives this`" @change="tick(row.clientId, ($event.target as HTMLInputElement).checked)" /></td>
               <td>
-                <strong>{{ row.client }}</strong
-                ><br /><span class="quiet">{{ row.address }}</span>
+                <input
+                  type="checkbox"
+                  :checked="row.ticked"
+                  :aria-label="`${row.client} receives this`"
+                  @change="tick(row.clientId, ($event.target as HTMLInputElement).checked)"
+                />
               </td>
               <td>
-                <span v-if="row.greeting">{{ row.greeting }}</span><strong v-else class="needs">(no first name)</strong>
+                <strong>{{ row.client }}</strong><br /><span class="quiet">{{ row.address }}</span>
+              </td>
+              <td>
+                <span v-if="row.greeting">{{ row.greeting }}</span><strong v-else class="needs"
+                  >(no first name)</strong
+                >
               </td>
               <td>{{ row.from }}</td>
               <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
             </tr>
           </tbody>
         </table>
-        <p v-if="found && !found.total" class="quiet pa-4">Nobody fits all of these lines. Take one away or widen it.</p>
+        <p v-if="found && !found.total" class="quiet pa-4">
+          Nobody fits all of these lines. Take one away or widen it.
+        </p>
       </div>
-      <div class="px-3 pb-2"><Pager v-if="found && found.total > LIMIT" :offset="offset" :limit="LIMIT" :total="found.total" what="recipients" @move="move" /></div>
+      <div class="px-3 pb-2">
+        <Pager
+          v-if="found && found.total > LIMIT"
+          :offset="offset"
+          :limit="LIMIT"
+          :total="found.total"
+          what="recipients"
+          @move="move"
+        />
+      </div>
     </section>
   </div>
 </template>

@@ -18,7 +18,14 @@ const asking = ref(false);
 const busy = ref(false);
 const problem = ref('');
 const mayRelease = computed(() => session.session?.staff.role !== 'assistant');
-const stops = computed(() => [...(checks.value?.problems ?? []), ...(checks.value?.missing.length ? [`Something is missing in ${many(new Set(checks.value.missing.map((row) => row.clientId)).size, 'message')}.`] : [])]);
+const stops = computed(() => [
+  ...(checks.value?.problems ?? []),
+  ...(checks.value?.missing.length
+    ? [
+        `Something is missing in ${many(new Set(checks.value.missing.map((row) => row.clientId)).size, 'message')}.`,
+      ]
+    : []),
+]);
 const going = computed(() => list.value?.rows.filter((row) => row.ticked) ?? []);
 const bySender = computed(() => {
   const counts = new Map<string, number>();
@@ -45,7 +52,10 @@ async function release() {
   busy.value = true;
   try {
     if (!(await workshop.save())) throw new Error('not saved');
-    await act('POST', `/mailings/${workshop.mailing.id}/release`, { version: workshop.version, recipients: list.value.ticked });
+    await act('POST', `/mailings/${workshop.mailing.id}/release`, {
+      version: workshop.version,
+      recipients: list.value.ticked,
+    });
     await workshop.open(workshop.mailing.id);
   } catch (error) {
     problem.value = wordsOf(error);
@@ -76,11 +86,17 @@ void load();
           </div>
           <div>
             <dt>Logged on</dt>
-            <dd>{{ workshop.draft?.fileChoice === 'latest' ? 'newest open file, else General' : 'General file' }}</dd>
+            <dd>
+              {{
+                workshop.draft?.fileChoice === 'latest' ? 'newest open file, else General' : 'General file'
+              }}
+            </dd>
           </div>
           <div>
             <dt>Left out</dt>
-            <dd class="figures">{{ list.leftOut.reduce((sum, group) => sum + group.clients.length, 0).toLocaleString('en-GB') }}</dd>
+            <dd class="figures">
+              {{ list.leftOut.reduce((sum, group) => sum + group.clients.length, 0).toLocaleString('en-GB') }}
+            </dd>
           </div>
           <div>
             <dt>Test copy</dt>
@@ -88,16 +104,30 @@ void load();
           </div>
         </dl>
         <ul class="stops">
-          <li v-for="words in stops" :key="words"><b class="needs">Settle</b> {{ words }} <button type="button" class="link" @click="$emit('back')">See the checks</button></li>
+          <li v-for="words in stops" :key="words">
+            <b class="needs">Settle</b> {{ words }}
+            <button type="button" class="link" @click="$emit('back')">See the checks</button>
+          </li>
         </ul>
         <p v-if="!mayRelease" class="quiet">An office manager or adviser releases mailings.</p>
-        <v-btn class="mt-4" color="primary" variant="flat" size="large" :disabled="stops.length > 0 || !mayRelease" @click="asking = true">Release {{ many(list.ticked, 'message') }}…</v-btn>
+        <v-btn
+          class="mt-4"
+          color="primary"
+          variant="flat"
+          size="large"
+          :disabled="stops.length > 0 || !mayRelease"
+          @click="asking = true"
+          >Release {{ many(list.ticked, 'message') }}…</v-btn
+        >
       </section>
     </template>
     <v-dialog v-model="asking" max-width="620" scrollable aria-label="Release">
       <v-card class="pa-5 ask">
         <h2>Let {{ many(list?.ticked ?? 0, 'message') }} go?</h2>
-        <p class="mt-1">Each leaves at once, to that client alone. What has left cannot be called back; you can pause what is still waiting.</p>
+        <p class="mt-1">
+          Each leaves at once, to that client alone. What has left cannot be called back; you can pause what
+          is still waiting.
+        </p>
         <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
           <table class="ledger-table">
             <tbody>
@@ -110,7 +140,9 @@ void load();
               </tr>
             </tbody>
           </table>
-          <p v-if="list && list.total > SHOWN" class="quiet pa-3">and {{ (list.ticked - going.length).toLocaleString('en-GB') }} more, as listed in step 1</p>
+          <p v-if="list && list.total > SHOWN" class="quiet pa-3">
+            and {{ (list.ticked - going.length).toLocaleString('en-GB') }} more, as listed in step 1
+          </p>
         </div>
         <div class="answers">
           <v-btn @click="asking = false">Not yet</v-btn>

@@ -12,26 +12,58 @@ const props = defineProps<{ line?: boolean; label: string; fieldLabel: (key: str
 const emit = defineEmits<{ focus: [] }>();
 
 /** A subject is one paragraph: Enter does nothing there. */
-const OneLine = Extension.create({ name: 'oneLine', addKeyboardShortcuts: () => ({ Enter: () => true, 'Shift-Enter': () => true }) });
+const OneLine = Extension.create({
+  name: 'oneLine',
+  addKeyboardShortcuts: () => ({ Enter: () => true, 'Shift-Enter': () => true }),
+});
 
 const editor = useEditor({
   content: doc.value,
   extensions: [
     StarterKit.configure(
       props.line
-        ? { heading: false, bulletList: false, orderedList: false, blockquote: false, codeBlock: false, code: false, horizontalRule: false, bold: false, italic: false, underline: false, strike: false, link: false, hardBreak: false, listItem: false }
-        : { heading: { levels: [2, 3] }, codeBlock: false, code: false, strike: false, link: { openOnClick: false, protocols: ['mailto', 'tel'] } },
+        ? {
+            heading: false,
+            bulletList: false,
+            orderedList: false,
+            blockquote: false,
+            codeBlock: false,
+            code: false,
+            horizontalRule: false,
+            bold: false,
+            italic: false,
+            underline: false,
+            strike: false,
+            link: false,
+            hardBreak: false,
+            listItem: false,
+          }
+        : {
+            heading: { levels: [2, 3] },
+            codeBlock: false,
+            code: false,
+            strike: false,
+            link: { openOnClick: false, protocols: ['mailto', 'tel'] },
+          },
     ),
     mergeFieldNode(props.fieldLabel),
     ...(props.line ? [OneLine] : []),
   ],
-  editorProps: { attributes: { 'aria-label': props.label, role: 'textbox', 'aria-multiline': String(!props.line), class: props.line ? 'subject-line' : 'body-text' } },
+  editorProps: {
+    attributes: {
+      'aria-label': props.label,
+      role: 'textbox',
+      'aria-multiline': String(!props.line),
+      class: props.line ? 'subject-line' : 'body-text',
+    },
+  },
   onUpdate: ({ editor: now }) => (doc.value = now.getJSON() as DocNode),
   onFocus: () => emit('focus'),
 });
 watch(doc, (now) => {
   // Only what came from elsewhere is put in; one's own typing is there already.
-  if (editor.value && JSON.stringify(editor.value.getJSON()) !== JSON.stringify(now)) editor.value.commands.setContent(now, { emitUpdate: false });
+  if (editor.value && JSON.stringify(editor.value.getJSON()) !== JSON.stringify(now))
+    editor.value.commands.setContent(now, { emitUpdate: false });
 });
 defineExpose({ editor });
 </script>
@@ -55,7 +87,9 @@ defineExpose({ editor });
 .writer :deep(.body-text) {
   padding: 16px 20px;
   min-height: 260px;
-  font: 16px/1.55 Georgia, serif;
+  font:
+    16px/1.55 Georgia,
+    serif;
 }
 .writer :deep(.body-text p) {
   margin: 0 0 12px;

@@ -12,11 +12,23 @@ export function mergeFieldNode(label: (key: string) => string) {
       return { field: { default: '' }, fallback: { default: '' } };
     },
     parseHTML() {
-      return [{ tag: 'span[data-field]', getAttrs: (element) => ({ field: element.dataset.field ?? '', fallback: element.dataset.fallback ?? '' }) }];
+      return [
+        {
+          tag: 'span[data-field]',
+          getAttrs: (element) => ({
+            field: element.dataset.field ?? '',
+            fallback: element.dataset.fallback ?? '',
+          }),
+        },
+      ];
     },
     renderHTML({ node }) {
       const { field, fallback } = node.attrs as { field: string; fallback: string };
-      return ['span', { 'data-field': field, 'data-fallback': fallback, class: 'merge-chip' }, fallback ? `${label(field)}, else “${fallback}”` : label(field)];
+      return [
+        'span',
+        { 'data-field': field, 'data-fallback': fallback, class: 'merge-chip' },
+        fallback ? `${label(field)}, else “${fallback}”` : label(field),
+      ];
     },
     renderText({ node }) {
       return `[${label(String(node.attrs.field))}]`;

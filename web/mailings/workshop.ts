@@ -24,7 +24,10 @@ export const useWorkshop = defineStore('workshop', () => {
 
   async function open(id: number): Promise<void> {
     try {
-      const [view, known] = await Promise.all([get(MailingView, `/mailings/${id}`), get(SelectionFields, '/selection/fields')]);
+      const [view, known] = await Promise.all([
+        get(MailingView, `/mailings/${id}`),
+        get(SelectionFields, '/selection/fields'),
+      ]);
       quiet = true;
       mailing.value = view;
       draft.value = view.draft;
@@ -73,7 +76,10 @@ export const useWorkshop = defineStore('workshop', () => {
     if (!dirty.value || !draft.value || !mailing.value || stale.value) return;
     dirty.value = false;
     try {
-      const saved = await send('PUT', z.object({ version: z.number() }), `/mailings/${mailing.value.id}`, { ...draft.value, version: version.value });
+      const saved = await send('PUT', z.object({ version: z.number() }), `/mailings/${mailing.value.id}`, {
+        ...draft.value,
+        version: version.value,
+      });
       version.value = saved.version;
       savedAt.value = new Date().toISOString();
       mailing.value = { ...mailing.value, name: draft.value.name };

@@ -43,7 +43,13 @@ const choose = (file: FileRef) => void refile({ kind: 'files', fileIds: [file.id
 </script>
 
 <template>
-  <v-dialog :model-value="id !== null" max-width="980" scrollable aria-label="Message" @update:model-value="(open: boolean) => open || (id = null)">
+  <v-dialog
+    :model-value="id !== null"
+    max-width="980"
+    scrollable
+    aria-label="Message"
+    @update:model-value="(open: boolean) => open || (id = null)"
+  >
     <v-card class="opened">
       <div class="paper-side" tabindex="0" role="region" aria-label="The message">
         <Trouble :words="problem" :retry="load" class="ma-4" />
@@ -54,25 +60,34 @@ const choose = (file: FileRef) => void refile({ kind: 'files', fileIds: [file.id
         <h3>Where it is filed</h3>
         <p v-for="file in message.files" :key="file.id" class="mt-2">
           <FileTab state="logged" :label="file.number" /><br />
-          <strong>{{ file.title }}</strong
-          ><br />
+          <strong>{{ file.title }}</strong><br />
           <router-link :to="`/clients/${file.clientId}`" class="quiet">{{ file.clientName }}</router-link>
         </p>
-        <p v-if="!message.files.length" class="mt-2"><FileTab :state="message.state === 'suggested' ? 'none' : message.state" /></p>
-        <p class="quiet mt-2">{{ message.decidedBy ? `Settled by ${message.decidedBy}` : 'Settled without help' }}</p>
+        <p v-if="!message.files.length" class="mt-2">
+          <FileTab :state="message.state === 'suggested' ? 'none' : message.state" />
+        </p>
+        <p class="quiet mt-2">
+          {{ message.decidedBy ? `Settled by ${message.decidedBy}` : 'Settled without help' }}
+        </p>
         <ul class="why">
-          <li v-for="reason in message.evidence" :key="reason.words"><b>{{ reason.side === 'for' ? '+' : '−' }}</b> {{ reason.words }}</li>
+          <li v-for="reason in message.evidence" :key="reason.words">
+            <b>{{ reason.side === 'for' ? '+' : '−' }}</b> {{ reason.words }}
+          </li>
         </ul>
         <div class="acts">
           <v-btn size="small" @click="finding = true">Another file…</v-btn>
-          <v-btn v-if="message.state !== 'suggested'" size="small" @click="refile({ kind: 'sorting' })">Back into Sorting</v-btn>
+          <v-btn v-if="message.state !== 'suggested'" size="small" @click="refile({ kind: 'sorting' })"
+            >Back into Sorting</v-btn
+          >
           <v-btn size="small" :href="`/api/messages/${message.id}/source`">Source (.eml)</v-btn>
         </div>
         <template v-if="message.history.length">
           <h3 class="mt-4">What was done with it</h3>
           <ol class="history">
             <li v-for="step in message.history" :key="step.id" :class="{ undone: step.undone }">
-              {{ step.words }}<br /><span class="quiet">{{ step.by }}, {{ full(step.at) }}{{ step.undone ? ', taken back' : '' }}</span>
+              {{ step.words }}<br /><span class="quiet"
+                >{{ step.by }}, {{ full(step.at) }}{{ step.undone ? ', taken back' : '' }}</span
+              >
             </li>
           </ol>
         </template>

@@ -18,15 +18,20 @@ watch(
   },
 );
 const from = computed(() => props.message.parties.find((party) => party.role === 'from'));
-const others = (role: string) => props.message.parties.filter((party) => party.role === role).map((party) => party.name || party.email);
+const others = (role: string) =>
+  props.message.parties.filter((party) => party.role === role).map((party) => party.name || party.email);
 const addressed = computed(() =>
   (['to', 'cc', 'bcc'] as const)
     .filter((role) => others(role).length)
     .map((role) => `${role} ${others(role).join(', ')}`)
     .join('; '),
 );
-const came = computed(() => ({ received: 'Received', sent: 'Sent', internal: 'Between ourselves' })[props.message.direction]);
-const by = computed(() => (props.message.mailboxes.length ? `by ${props.message.mailboxes.join(' and ')}, ` : ''));
+const came = computed(
+  () => ({ received: 'Received', sent: 'Sent', internal: 'Between ourselves' })[props.message.direction],
+);
+const by = computed(() =>
+  props.message.mailboxes.length ? `by ${props.message.mailboxes.join(' and ')}, ` : '',
+);
 </script>
 
 <template>
@@ -37,13 +42,23 @@ const by = computed(() => (props.message.mailboxes.length ? `by ${props.message.
         <strong :class="message.direction">{{ came }}</strong> {{ by }}{{ full(message.at) }}
       </p>
       <p class="mt-3">
-        <strong>{{ from?.name || from?.email || 'nobody named' }}</strong> <span v-if="from?.name">&lt;{{ from.email }}&gt;</span>
+        <strong>{{ from?.name || from?.email || 'nobody named' }}</strong>
+        <span v-if="from?.name">&lt;{{ from.email }}&gt;</span>
       </p>
       <p class="quiet">{{ addressed }}</p>
     </header>
     <div v-if="message.hasHtml" class="how">
-      <button class="link" type="button" @click="asSent = !asSent">{{ asSent ? 'Only the words' : 'Show it as it was sent' }}</button>
-      <button v-if="asSent && message.hasRemotePictures && !pictures" class="link" type="button" @click="pictures = true">Fetch its pictures from outside</button>
+      <button class="link" type="button" @click="asSent = !asSent">
+        {{ asSent ? 'Only the words' : 'Show it as it was sent' }}
+      </button>
+      <button
+        v-if="asSent && message.hasRemotePictures && !pictures"
+        class="link"
+        type="button"
+        @click="pictures = true"
+      >
+        Fetch its pictures from outside
+      </button>
     </div>
     <iframe
       v-if="asSent"
@@ -56,13 +71,17 @@ const by = computed(() => (props.message.mailboxes.length ? `by ${props.message.
     <template v-else>
       <div class="words">{{ message.own || '(nothing written)' }}</div>
       <template v-if="message.quotedLines">
-        <button v-if="!showQuoted" class="plain quiet quoted-mark" type="button" @click="showQuoted = true">… {{ many(message.quotedLines, 'earlier line') }}, quoted</button>
+        <button v-if="!showQuoted" class="plain quiet quoted-mark" type="button" @click="showQuoted = true">
+          … {{ many(message.quotedLines, 'earlier line') }}, quoted
+        </button>
         <div v-else class="words quoted">{{ message.quoted }}</div>
       </template>
     </template>
     <ul v-if="message.enclosures.length" class="enclosures" aria-label="Enclosures">
       <li v-for="enclosure in message.enclosures" :key="enclosure.index">
-        <a :href="`/api/messages/${message.id}/enclosures/${enclosure.index}`" download>{{ enclosure.filename }} <span class="figures">{{ size(enclosure.size) }}</span></a>
+        <a :href="`/api/messages/${message.id}/enclosures/${enclosure.index}`" download
+          >{{ enclosure.filename }} <span class="figures">{{ size(enclosure.size) }}</span></a
+        >
       </li>
     </ul>
   </article>

@@ -1,13 +1,18 @@
 <script setup lang="ts">
 /** The small folder tab that names a file: solid when logged, dashed when suggested, dotted when there is none. */
-defineProps<{ state: 'logged' | 'suggested' | 'aside' | 'private' | 'none'; label?: string; title?: string }>();
+defineProps<{
+  state: 'logged' | 'suggested' | 'aside' | 'private' | 'none';
+  label?: string;
+  title?: string;
+}>();
 const WORDS = { aside: 'set aside', private: 'private', none: 'no file', logged: '', suggested: '' };
 </script>
 
 <template>
   <span class="tab figures" :class="`tab-${state}`" :title="title">
-    <span class="visually-hidden">{{ state === 'logged' ? 'Logged on ' : state === 'suggested' ? 'Suggested: ' : '' }}</span
-    >{{ label || WORDS[state] }}
+    <span class="visually-hidden">{{
+      state === 'logged' ? 'Logged on ' : state === 'suggested' ? 'Suggested: ' : ''
+    }}</span>{{ label || WORDS[state] }}
   </span>
 </template>
 

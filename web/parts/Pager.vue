@@ -9,10 +9,16 @@ const last = computed(() => Math.min(props.offset + props.limit, props.total));
 <template>
   <nav class="pager" :aria-label="`Pages of ${what}`">
     <span class="figures quiet">
-      {{ total ? `${(offset + 1).toLocaleString('en-GB')} to ${last.toLocaleString('en-GB')} of ${total.toLocaleString('en-GB')} ${what}` : `No ${what}` }}
+      {{
+        total
+          ? `${(offset + 1).toLocaleString('en-GB')} to ${last.toLocaleString('en-GB')} of ${total.toLocaleString('en-GB')} ${what}`
+          : `No ${what}`
+      }}
     </span>
     <template v-if="total > limit">
-      <v-btn size="small" :disabled="offset === 0" @click="emit('move', Math.max(0, offset - limit))">Earlier page</v-btn>
+      <v-btn size="small" :disabled="offset === 0" @click="emit('move', Math.max(0, offset - limit))"
+        >Earlier page</v-btn
+      >
       <v-btn size="small" :disabled="last >= total" @click="emit('move', offset + limit)">Next page</v-btn>
     </template>
   </nav>

@@ -21,12 +21,26 @@ const SCREENS = [
   { words: 'Mailboxes', to: '/mailboxes' },
 ];
 const choices = computed(() => [
-  ...hits.value.clients.map((client) => ({ key: `c${client.id}`, words: client.name, more: client.place, to: `/clients/${client.id}` })),
-  ...hits.value.files.map((file) => ({ key: `f${file.id}`, words: `${file.number} ${file.title}`, more: file.clientName, to: `/clients/${file.clientId}?file=${file.id}` })),
-  ...SCREENS.filter((screen) => words.value && screen.words.toLowerCase().startsWith(words.value.toLowerCase())).map((screen) => ({ key: screen.to, words: screen.words, more: 'screen', to: screen.to })),
+  ...hits.value.clients.map((client) => ({
+    key: `c${client.id}`,
+    words: client.name,
+    more: client.place,
+    to: `/clients/${client.id}`,
+  })),
+  ...hits.value.files.map((file) => ({
+    key: `f${file.id}`,
+    words: `${file.number} ${file.title}`,
+    more: file.clientName,
+    to: `/clients/${file.clientId}?file=${file.id}`,
+  })),
+  ...SCREENS.filter(
+    (screen) => words.value && screen.words.toLowerCase().startsWith(words.value.toLowerCase()),
+  ).map((screen) => ({ key: screen.to, words: screen.words, more: 'screen', to: screen.to })),
 ]);
 const look = useDebounceFn(async () => {
-  hits.value = words.value.trim() ? await get(SearchHits, '/search', { q: words.value }).catch(() => ({ files: [], clients: [] })) : { files: [], clients: [] };
+  hits.value = words.value.trim()
+    ? await get(SearchHits, '/search', { q: words.value }).catch(() => ({ files: [], clients: [] }))
+    : { files: [], clients: [] };
   at.value = 0;
 }, 80);
 watch(words, () => {
@@ -76,8 +90,21 @@ function key(event: KeyboardEvent) {
       @focus="open = true"
     />
     <KeyCap letter="/" class="cap" />
-    <ul v-show="open && words && choices.length" id="finder-list" role="listbox" aria-label="Found" class="sheet">
-      <li v-for="(choice, index) in choices" :key="choice.key" role="option" :aria-selected="index === at" :class="{ on: index === at }" @mousedown.prevent="go(index)">
+    <ul
+      v-show="open && words && choices.length"
+      id="finder-list"
+      role="listbox"
+      aria-label="Found"
+      class="sheet"
+    >
+      <li
+        v-for="(choice, index) in choices"
+        :key="choice.key"
+        role="option"
+        :aria-selected="index === at"
+        :class="{ on: index === at }"
+        @mousedown.prevent="go(index)"
+      >
         <span>{{ choice.words }}</span><span class="quiet">{{ choice.more }}</span>
       </li>
     </ul>

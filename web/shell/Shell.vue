@@ -26,7 +26,10 @@ const groups = computed<{ name: string; links: RailLink[] }[]>(() => [
   },
   { name: 'Records', links: [{ to: '/clients', words: 'Clients', count: counts.value?.clients }] },
   { name: 'Going out', links: [{ to: '/mailings', words: 'Mailings', count: counts.value?.mailings }] },
-  { name: 'Cupboard', links: [{ to: '/mailboxes', words: 'Mailboxes', count: counts.value?.mailboxes.total }] },
+  {
+    name: 'Cupboard',
+    links: [{ to: '/mailboxes', words: 'Mailboxes', count: counts.value?.mailboxes.total }],
+  },
 ]);
 const initials = computed(() =>
   (session.session?.staff.name ?? '')
@@ -38,9 +41,13 @@ const initials = computed(() =>
 const health = computed(() => {
   const boxes = counts.value?.mailboxes;
   if (!boxes) return { bold: '', rest: '' };
-  if (boxes.failing) return { bold: many(boxes.failing, 'mailbox', 'mailboxes'), rest: 'in trouble', needs: true };
+  if (boxes.failing)
+    return { bold: many(boxes.failing, 'mailbox', 'mailboxes'), rest: 'in trouble', needs: true };
   if (boxes.filling) return { bold: many(boxes.filling, 'mailbox', 'mailboxes'), rest: 'being taken in' };
-  return { bold: many(boxes.inStep, 'mailbox', 'mailboxes'), rest: boxes.inStepAt ? `in step, ${ago(boxes.inStepAt)}` : 'in step' };
+  return {
+    bold: many(boxes.inStep, 'mailbox', 'mailboxes'),
+    rest: boxes.inStepAt ? `in step, ${ago(boxes.inStepAt)}` : 'in step',
+  };
 });
 
 const count = (): void => void session.count().catch(() => undefined);
@@ -60,14 +67,15 @@ async function signOut() {
     <header class="top">
       <router-link to="/" class="name">Patient Clerk</router-link>
       <Finder />
-      <router-link to="/mailboxes" class="health" :class="{ needs: health.needs }"
+      <router-link v-if="health.bold" to="/mailboxes" class="health" :class="{ needs: health.needs }"
         ><strong>{{ health.bold }}</strong> {{ health.rest }}</router-link
       >
       <v-menu location="bottom end">
         <template #activator="{ props }">
           <button v-bind="props" class="plain who" type="button">
-            <span class="initials" aria-hidden="true">{{ initials }}</span
-            ><span class="who-name">{{ session.session?.staff.name }}</span>
+            <span class="initials" aria-hidden="true">{{ initials }}</span><span class="who-name">{{
+              session.session?.staff.name
+            }}</span>
           </button>
         </template>
         <v-list density="compact" border rounded="sm" elevation="0">
@@ -84,15 +92,24 @@ async function signOut() {
           :key="link.to"
           :to="link.to"
           class="rail-link"
-          :class="{ on: link.to === '/' ? ['today', 'returned'].includes(String($route.name)) : $route.path.startsWith(link.to) }"
+          :class="{
+            on:
+              link.to === '/'
+                ? ['today', 'returned'].includes(String($route.name))
+                : $route.path.startsWith(link.to),
+          }"
           :aria-current="$route.path === link.to ? 'page' : undefined"
         >
           <span>{{ link.words }}</span>
-          <span v-if="link.count" class="figures" :class="{ needs: link.needs }">{{ link.count.toLocaleString('en-GB') }}</span>
+          <span v-if="link.count" class="figures" :class="{ needs: link.needs }">{{
+            link.count.toLocaleString('en-GB')
+          }}</span>
         </router-link>
       </div>
     </nav>
-    <main class="main"><router-view :key="$route.name === 'mailing' ? `mailing ${String($route.params.id)}` : $route.path" /></main>
+    <main class="main">
+      <router-view :key="$route.name === 'mailing' ? `mailing ${String($route.params.id)}` : $route.path" />
+    </main>
   </div>
 </template>
 
@@ -111,6 +128,10 @@ async function signOut() {
   background: var(--sheet);
   border-bottom: 1px solid var(--strong);
 }
+/* Whatever comes third stands at the right: the mailboxes' health, or the person while that is not known. */
+.top > :nth-child(3) {
+  margin-left: auto;
+}
 .name {
   width: 170px;
   padding-left: 18px;
@@ -119,7 +140,6 @@ async function signOut() {
   text-decoration: none;
 }
 .health {
-  margin-left: auto;
   color: var(--ink-soft);
   font-size: 13px;
   text-decoration: none;
@@ -178,7 +198,9 @@ async function signOut() {
   background: var(--sheet);
   border-left-color: var(--spruce);
   font-weight: 700;
-  box-shadow: 0 1px var(--hairline), 0 -1px var(--hairline);
+  box-shadow:
+    0 1px var(--hairline),
+    0 -1px var(--hairline);
 }
 .rail-link .needs {
   font-weight: 700;

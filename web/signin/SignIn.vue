@@ -33,8 +33,21 @@ async function signIn() {
     <form class="sheet card" @submit.prevent="signIn">
       <h1>Patient Clerk</h1>
       <p class="quiet mb-4">Sign in with your own account.</p>
-      <v-text-field v-model="email" label="Email address" type="email" autocomplete="username" autofocus class="mb-3" />
-      <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" class="mb-3" />
+      <v-text-field
+        v-model="email"
+        label="Email address"
+        type="email"
+        autocomplete="username"
+        autofocus
+        class="mb-3"
+      />
+      <v-text-field
+        v-model="password"
+        label="Password"
+        type="password"
+        autocomplete="current-password"
+        class="mb-3"
+      />
       <Trouble :words="problem" class="mb-3" />
       <v-btn type="submit" color="primary" variant="flat" block :loading="busy">Sign in</v-btn>
     </form>

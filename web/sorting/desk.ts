@@ -23,7 +23,8 @@ export const useDesk = defineStore('desk', () => {
       const before = index.value;
       queue.value = await get(SortingQueue, '/sorting', { limit: LIMIT });
       problem.value = '';
-      if (index.value < 0) await select(rows.value[Math.max(0, Math.min(before, rows.value.length - 1))]?.id ?? null);
+      if (index.value < 0)
+        await select(rows.value[Math.max(0, Math.min(before, rows.value.length - 1))]?.id ?? null);
     } catch (error) {
       problem.value = wordsOf(error);
     }
@@ -46,7 +47,8 @@ export const useDesk = defineStore('desk', () => {
     try {
       const found = await fetchMessage(id);
       if (selectedId.value === id) message.value = found;
-      for (const row of rows.value.slice(index.value + 1, index.value + 3)) void fetchMessage(row.id).catch(() => undefined);
+      for (const row of rows.value.slice(index.value + 1, index.value + 3))
+        void fetchMessage(row.id).catch(() => undefined);
     } catch (error) {
       problem.value = wordsOf(error);
     }

@@ -18,7 +18,12 @@ const text = { color: COLOURS.inkSoft, fontFamily: 'Atkinson Hyperlegible Next V
 const option = computed(() => ({
   animation: false,
   grid: { left: 34, right: 6, top: 10, bottom: 22 },
-  tooltip: { trigger: 'axis', textStyle: { ...text, color: COLOURS.ink }, backgroundColor: COLOURS.sheet, borderColor: COLOURS.strong },
+  tooltip: {
+    trigger: 'axis',
+    textStyle: { ...text, color: COLOURS.ink },
+    backgroundColor: COLOURS.sheet,
+    borderColor: COLOURS.strong,
+  },
   xAxis: {
     type: 'category',
     data: shown.value.map((day) => weekday(day.day)),
@@ -26,27 +31,71 @@ const option = computed(() => ({
     axisLine: { lineStyle: { color: COLOURS.strong } },
     axisLabel: text,
   },
-  yAxis: { type: 'value', minInterval: 1, splitLine: { lineStyle: { color: COLOURS.hairline } }, axisLabel: text },
+  yAxis: {
+    type: 'value',
+    minInterval: 1,
+    splitLine: { lineStyle: { color: COLOURS.hairline } },
+    axisLabel: text,
+  },
   series: [
-    { name: 'filed without help', type: 'bar', stack: 'filing', data: shown.value.map((day) => day.alone), itemStyle: { color: COLOURS.spruce }, barWidth: 14 },
-    { name: 'sorted by hand or waiting', type: 'bar', stack: 'filing', data: shown.value.map((day) => day.byHand), itemStyle: { color: COLOURS.straw }, barWidth: 14 },
-    { name: 'received', type: 'bar', stack: 'traffic', data: shown.value.map((day) => day.received), itemStyle: { color: '#FFFEFB', borderColor: COLOURS.indigo, borderWidth: 1 }, barWidth: 9, barGap: '15%' },
-    { name: 'sent', type: 'bar', stack: 'traffic', data: shown.value.map((day) => day.sent), itemStyle: { color: '#FFFEFB', borderColor: COLOURS.spruce, borderWidth: 1, borderType: 'dashed' }, barWidth: 9 },
+    {
+      name: 'filed without help',
+      type: 'bar',
+      stack: 'filing',
+      data: shown.value.map((day) => day.alone),
+      itemStyle: { color: COLOURS.spruce },
+      barWidth: 14,
+    },
+    {
+      name: 'sorted by hand or waiting',
+      type: 'bar',
+      stack: 'filing',
+      data: shown.value.map((day) => day.byHand),
+      itemStyle: { color: COLOURS.straw },
+      barWidth: 14,
+    },
+    {
+      name: 'received',
+      type: 'bar',
+      stack: 'traffic',
+      data: shown.value.map((day) => day.received),
+      itemStyle: { color: '#FFFEFB', borderColor: COLOURS.indigo, borderWidth: 1 },
+      barWidth: 9,
+      barGap: '15%',
+    },
+    {
+      name: 'sent',
+      type: 'bar',
+      stack: 'traffic',
+      data: shown.value.map((day) => day.sent),
+      itemStyle: { color: '#FFFEFB', borderColor: COLOURS.spruce, borderWidth: 1, borderType: 'dashed' },
+      barWidth: 9,
+    },
   ],
 }));
 const share = computed(() => {
   const alone = props.days.reduce((sum, day) => sum + day.alone, 0);
   const all = alone + props.days.reduce((sum, day) => sum + day.byHand, 0);
-  return all ? `${Math.round((100 * alone) / all)} % of client mail filed without help in ${props.days.length} days` : 'No client mail in these days';
+  return all
+    ? `${Math.round((100 * alone) / all)} % of client mail filed without help in ${props.days.length} days`
+    : 'No client mail in these days';
 });
-const spoken = computed(() => shown.value.map((day) => `${weekday(day.day)} ${day.received} received, ${day.sent} sent, ${day.alone} filed without help`).join('; '));
+const spoken = computed(() =>
+  shown.value
+    .map(
+      (day) =>
+        `${weekday(day.day)} ${day.received} received, ${day.sent} sent, ${day.alone} filed without help`,
+    )
+    .join('; '),
+);
 </script>
 
 <template>
   <div class="sheet pa-3">
     <v-chart class="chart" :option="option" autoresize role="img" :aria-label="`Mail by day: ${spoken}`" />
     <p class="legend quiet">
-      <span><i class="alone" /> filed without help</span><span><i class="hand" /> by hand or waiting</span><span><i class="in" /> received</span><span><i class="out" /> sent</span>
+      <span><i class="alone" /> filed without help</span><span><i class="hand" /> by hand or waiting</span
+      ><span><i class="in" /> received</span><span><i class="out" /> sent</span>
     </p>
     <p class="mt-1">{{ share }}</p>
   </div>

@@ -34,7 +34,10 @@ useLive(['mail'], () => void load());
 <template>
   <div class="screen screen-fixed">
     <h1>Returned messages</h1>
-    <p class="quiet mb-3">What other servers sent back in the last 60 days. Addresses that do not exist are left out of mailings until they are mended.</p>
+    <p class="quiet mb-3">
+      What other servers sent back in the last 60 days. Addresses that do not exist are left out of mailings
+      until they are mended.
+    </p>
     <Trouble :words="problem" :retry="load" />
     <div class="sheet rows" tabindex="0" role="region" aria-label="Returned messages">
       <table v-if="page?.rows.length" class="ledger-table">
@@ -53,18 +56,28 @@ useLive(['mail'], () => void load());
             <td>{{ row.address }}</td>
             <td class="needs">{{ row.why }}</td>
             <td>
-              <router-link v-if="row.client" :to="`/clients/${row.client.id}`">{{ row.client.name }}</router-link
-              ><span v-else class="quiet">nobody known</span>
+              <router-link v-if="row.client" :to="`/clients/${row.client.id}`">{{
+                row.client.name
+              }}</router-link><span v-else class="quiet">nobody known</span>
             </td>
             <td>
-              <button type="button" class="link" @click="opened = row.messageId">{{ row.subject || 'the report' }}</button>
+              <button type="button" class="link" @click="opened = row.messageId">
+                {{ row.subject || 'the report' }}
+              </button>
             </td>
           </tr>
         </tbody>
       </table>
       <p v-else-if="page" class="quiet pa-4">Nothing has come back.</p>
     </div>
-    <Pager v-if="page" :offset="offset" :limit="LIMIT" :total="page.total" what="returned messages" @move="move" />
+    <Pager
+      v-if="page"
+      :offset="offset"
+      :limit="LIMIT"
+      :total="page.total"
+      what="returned messages"
+      @move="move"
+    />
     <MessageDialog v-model="opened" @changed="load" />
   </div>
 </template>

@@ -28,16 +28,55 @@ async function load() {
 void load();
 useLive(['mail', 'sorting', 'mailings', 'mailboxes'], () => void load());
 
-const greeting = computed(() => `Good ${hour() < 12 ? 'morning' : hour() < 18 ? 'afternoon' : 'evening'}, ${session.session?.staff.name.split(' ')[0] ?? ''}`);
+const greeting = computed(
+  () =>
+    `Good ${hour() < 12 ? 'morning' : hour() < 18 ? 'afternoon' : 'evening'}, ${session.session?.staff.name.split(' ')[0] ?? ''}`,
+);
 const needs = computed(() => {
   const now = today.value;
   if (!now) return [];
   const failing = now.failing.length;
   return [
-    { count: now.unsorted.count, words: now.unsorted.count === 1 ? 'message without a file' : 'messages without a file', more: now.unsorted.oldest ? `oldest ${since(now.unsorted.oldest)}` : 'everything has its file', act: 'Sort them', to: '/sorting', needs: true },
-    { count: now.uncertain, words: `${now.uncertain === 1 ? 'message' : 'messages'} that may or may not have left`, more: 'look before it is sent again', act: 'Settle', to: '/mailings', needs: true, hide: !now.uncertain },
-    { count: now.returned.count, words: `returned ${now.returned.count === 1 ? 'message' : 'messages'}`, more: now.returned.words, act: 'See why', to: '/returned', needs: false },
-    { count: failing, words: `${failing === 1 ? 'mailbox' : 'mailboxes'} in trouble`, more: failing ? list(now.failing.map((box) => `${box.owner}: ${box.problem ?? ''} ${box.failingSince ? since(box.failingSince) : ''}`)) : mailboxWords.value, act: failing ? 'See' : 'Look', to: '/mailboxes', needs: failing > 0 },
+    {
+      count: now.unsorted.count,
+      words: now.unsorted.count === 1 ? 'message without a file' : 'messages without a file',
+      more: now.unsorted.oldest ? `oldest ${since(now.unsorted.oldest)}` : 'everything has its file',
+      act: 'Sort them',
+      to: '/sorting',
+      needs: true,
+    },
+    {
+      count: now.uncertain,
+      words: `${now.uncertain === 1 ? 'message' : 'messages'} that may or may not have left`,
+      more: 'look before it is sent again',
+      act: 'Settle',
+      to: '/mailings',
+      needs: true,
+      hide: !now.uncertain,
+    },
+    {
+      count: now.returned.count,
+      words: `returned ${now.returned.count === 1 ? 'message' : 'messages'}`,
+      more: now.returned.words,
+      act: 'See why',
+      to: '/returned',
+      needs: false,
+    },
+    {
+      count: failing,
+      words: `${failing === 1 ? 'mailbox' : 'mailboxes'} in trouble`,
+      more: failing
+        ? list(
+            now.failing.map(
+              (box) =>
+                `${box.owner}: ${box.problem ?? ''} ${box.failingSince ? since(box.failingSince) : ''}`,
+            ),
+          )
+        : mailboxWords.value,
+      act: failing ? 'See' : 'Look',
+      to: '/mailboxes',
+      needs: failing > 0,
+    },
   ].filter((row) => !row.hide);
 });
 const mailboxWords = computed(() => {
@@ -56,7 +95,11 @@ const mailboxWords = computed(() => {
   <div class="screen">
     <h1>{{ greeting }}</h1>
     <p class="quiet">
-      {{ dayWords() }}. <template v-if="today">{{ many(today.today.messages, 'message') }} so far today, {{ today.today.filedAlone }} of them filed without you.</template>
+      {{ dayWords() }}.
+      <template v-if="today"
+        >{{ many(today.today.messages, 'message') }} so far today, {{ today.today.filedAlone }} of them filed
+        without you.</template
+      >
     </p>
     <Trouble :words="problem" :retry="load" class="mt-4" />
     <div v-if="today" class="columns">
@@ -64,7 +107,9 @@ const mailboxWords = computed(() => {
         <h2 id="needs">Needs you</h2>
         <ul class="needs-list">
           <li v-for="row in needs" :key="row.to + row.words">
-            <span class="big figures" :class="{ needs: row.needs && row.count }">{{ row.count.toLocaleString('en-GB') }}</span>
+            <span class="big figures" :class="{ needs: row.needs && row.count }">{{
+              row.count.toLocaleString('en-GB')
+            }}</span>
             <span
               ><strong>{{ row.words }}</strong
               ><br /><span class="quiet">{{ row.more }}</span></span
@@ -74,9 +119,19 @@ const mailboxWords = computed(() => {
         </ul>
         <h2 class="mt-6">Lately received</h2>
         <div class="sheet latest">
-          <p v-if="!today.latest.length" class="quiet pa-3">No client mail yet. It appears here as the mailboxes are taken in.</p>
-          <button v-for="row in today.latest" :key="row.id" type="button" class="plain late" @click="opened = row.id">
-            <span class="quiet figures">{{ brief(row.at) === clock(row.at) ? clock(row.at) : brief(row.at) }}</span>
+          <p v-if="!today.latest.length" class="quiet pa-3">
+            No client mail yet. It appears here as the mailboxes are taken in.
+          </p>
+          <button
+            v-for="row in today.latest"
+            :key="row.id"
+            type="button"
+            class="plain late"
+            @click="opened = row.id"
+          >
+            <span class="quiet figures">{{
+              brief(row.at) === clock(row.at) ? clock(row.at) : brief(row.at)
+            }}</span>
             <span class="late-words">{{ row.words }}</span>
             <FileTab :state="row.number ? 'logged' : 'none'" :label="row.number ?? undefined" />
           </button>
@@ -85,7 +140,9 @@ const mailboxWords = computed(() => {
       <section aria-labelledby="out">
         <h2 id="out">On its way out</h2>
         <div class="sheet pa-3 way-out">
-          <p v-if="!today.mailings.length" class="quiet">No mailing is written or leaving. <router-link to="/mailings">Begin one</router-link></p>
+          <p v-if="!today.mailings.length" class="quiet">
+            No mailing is written or leaving. <router-link to="/mailings">Begin one</router-link>
+          </p>
           <MailingProgress v-for="mailing in today.mailings" :key="mailing.id" :mailing="mailing" />
         </div>
         <h2 class="mt-5">Mail by day</h2>
