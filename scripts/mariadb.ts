@@ -104,23 +104,26 @@ function serverProgram(): string {
   return ['/usr/sbin/mariadbd', '/usr/bin/mariadbd', '/usr/libexec/mariadbd'].find(existsSync) ?? 'mariadbd';
 }
 
+/** Resolves once the server says that it takes connections. */
 function ready(child: ChildProcess, said: string[]): Promise<void> {
   return new Promise((done, fail) => {
+    const settle = (error?: Error) => {
+      clearTimeout(timer);
+      child.off('exit', ended);
+      child.stderr?.off('data', look);
+      if (error) fail(error);
+      else done();
+    };
+    const ended = (code: number | null) =>
+      settle(new Error(`MariaDB ended with code ${code}.\n${said.join('')}`));
+    const look = () => said.join('').includes('ready for connections') && settle();
     const timer = setTimeout(
-      () => fail(new Error(`MariaDB did not come up in 60 seconds.\n${said.join('')}`)),
+      () => settle(new Error(`MariaDB did not come up in 60 seconds.\n${said.join('')}`)),
       60_000,
     );
-    child.once('error', (error) => fail(new Error(`MariaDB could not be started: ${error.message}`)));
-    child.once('exit', (code) => {
-      clearTimeout(timer);
-      fail(new Error(`MariaDB ended with code ${code}.\n${said.join('')}`));
-    });
-    child.stderr?.on('data', () => {
-      if (!said.join('').includes('ready for connections')) return;
-      clearTimeout(timer);
-      child.removeAllListeners('exit');
-      done();
-    });
+    child.once('error', (error) => settle(new Error(`MariaDB could not be started: ${error.message}`)));
+    child.once('exit', ended);
+    child.stderr?.on('data', look);
   });
 }
 

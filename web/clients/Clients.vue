@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { reactive, ref, watch } from 'vue';
+import { onBeforeUnmount, reactive, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { ClientPage, type ClientQuery } from '../../contract/index.ts';
 import { get, wordsOf } from '../api.ts';
@@ -47,7 +47,11 @@ async function load() {
 }
 void load();
 useLive(['records'], () => void load());
+let left = false;
+onBeforeUnmount(() => (left = true));
 const soon = useDebounceFn(() => {
+  // Somebody who opened a client meanwhile is not called back.
+  if (left) return;
   void router.replace({
     query: {
       ...(query.q ? { q: query.q } : {}),

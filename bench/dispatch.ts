@@ -1,0 +1,131 @@
+import nodemailer from 'nodemailer';
+import type { StaffMember } from '../contract/index.ts';
+import { readRaw } from '../server/database/raw.ts';
+import { DispatchWorker } from '../server/dispatch/worker.ts';
+import { MailboxSync } from '../server/mailbox/sync.ts';
+import { checkMailing, createMailing, releaseMailing, saveMailing } from '../server/mailing/mailings.ts';
+import { layGround, line, seconds } from './ground.ts';
+
+const maren: StaffMember = {
+  id: 1,
+  name: 'Maren Okell',
+  email: 'maren.okell@quillhurst.example',
+  role: 'manager',
+};
+const text = (words: string) => ({ type: 'text', text: words });
+const paragraph = (...content: object[]) => ({ type: 'paragraph', content: content as { type: string }[] });
+
+/** Sends so many merged messages, against Nodemailer's pool merely sending the same bytes. */
+export async function benchDispatch(count = 2000): Promise<void> {
+  console.log(`Sending ${count.toLocaleString('en-GB')} merged messages …`);
+  const ground = await layGround(Math.round(count * 1.12), () => undefined);
+  const { db, office } = ground;
+  try {
+    for (const mailbox of await db('mailbox').select()) await new MailboxSync(office, mailbox).runOnce();
+    const id = await createMailing(db, maren, null);
+    const subject = {
+      type: 'doc',
+      content: [
+        paragraph(text('News for '), { type: 'mergeField', attrs: { field: 'client.name', fallback: '' } }),
+      ],
+    };
+    const body = {
+      type: 'doc',
+      content: [
+        paragraph(
+          text('Dear '),
+          { type: 'mergeField', attrs: { field: 'greeting', fallback: 'all' } },
+          text(','),
+        ),
+        ...Array.from({ length: 6 }, () =>
+          paragraph(
+            text(
+              'The window closes on 12 December, and what we have in our records of your holding would qualify. Please tell us which week would suit for a visit.',
+            ),
+          ),
+        ),
+        paragraph({ type: 'mergeField', attrs: { field: 'adviser.name', fallback: '' } }),
+      ],
+    };
+    await saveMailing(
+      db,
+      id,
+      { name: 'Bench', selection: { all: [] }, unticked: [], subject, body, fileChoice: 'general' },
+      1,
+    );
+    const { order } = await checkMailing(db, id);
+    const unticked = order.slice(count);
+    await saveMailing(
+      db,
+      id,
+      { name: 'Bench', selection: { all: [] }, unticked, subject, body, fileChoice: 'general' },
+      2,
+    );
+    const sent = order.length - unticked.length;
+    line(
+      'release: list, Message-IDs and facts fixed',
+      await seconds(() => releaseMailing(office, maren, id, 3, sent)),
+      sent,
+    );
+    const worker = new DispatchWorker(office);
+    const waiting = async (query: string) =>
+      Number((await db('dispatch').whereRaw(query).count('* as n').first())?.n);
+    const started = performance.now();
+    let left = 0;
+    for (;;) {
+      await worker.work();
+      if (!left && !(await waiting("state IN ('waiting', 'leaving')")))
+        left = (performance.now() - started) / 1000;
+      if (
+        !(await waiting(
+          "state IN ('waiting', 'leaving', 'delayed') OR (state = 'left' AND (logged_message_id IS NULL OR sent_copy_at IS NULL))",
+        ))
+      )
+        break;
+    }
+    const all = (performance.now() - started) / 1000;
+    await worker.stop();
+    line('ours: merged, handed over, logged and copied as it goes', left, sent);
+    line('ours: all of it, with the last log entry and Sent copy', all, sent);
+    const rows: { raw_hash: Buffer; to_address: string; mailbox_id: number }[] = await db('dispatch')
+      .where({ state: 'left' })
+      .select('raw_hash', 'to_address', 'mailbox_id');
+    const mailboxes = new Map((await db('mailbox').select()).map((row) => [row.id, row.address as string]));
+    const raws = await Promise.all(
+      rows.map(async (row) => ({
+        raw: await readRaw(db, row.raw_hash),
+        to: row.to_address,
+        from: mailboxes.get(row.mailbox_id) ?? '',
+      })),
+    );
+    const limit = await seconds(() => sendPlain(ground.smtp, raws));
+    line('limit: Nodemailer’s pool merely sends the same bytes', limit, raws.length);
+    console.log(
+      `${'share of the limit’s speed'.padEnd(58)} ${((100 * limit) / left).toFixed(0)} % until all have left, ${((100 * limit) / all).toFixed(0)} % until all is done`,
+    );
+  } finally {
+    await ground.close();
+  }
+}
+
+async function sendPlain(port: number, mails: { raw: Buffer; to: string; from: string }[]): Promise<void> {
+  const pools = new Map(
+    [...new Set(mails.map((mail) => mail.from))].map((from) => [
+      from,
+      nodemailer.createTransport({
+        pool: true,
+        maxConnections: 3,
+        maxMessages: Infinity,
+        host: '127.0.0.1',
+        port,
+        secure: false,
+        ignoreTLS: true,
+        auth: { user: from, pass: `mail-${from.split('@')[0]}` },
+      }),
+    ]),
+  );
+  await Promise.all(
+    mails.map(({ raw, to, from }) => pools.get(from)?.sendMail({ envelope: { from, to: [to] }, raw })),
+  );
+  for (const pool of pools.values()) pool.close();
+}

@@ -1,0 +1,91 @@
+import { fork, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import pino from 'pino';
+import { loadRecords, makeWorld, pointMailboxes } from '../demo/load.ts';
+import { startMariaDB } from '../scripts/mariadb.ts';
+import { ensureDatabase, migrate, openDatabase, type Database } from '../server/database/database.ts';
+import { Office } from '../server/office.ts';
+
+/** A firm, its outside world in a process of its own, and a fresh database: the ground every bench stands on. */
+export interface Ground {
+  db: Database;
+  office: Office;
+  imap: number;
+  smtp: number;
+  close(): Promise<void>;
+}
+
+export async function layGround(
+  clients: number,
+  furnish: (dir: string) => Promise<void> | void,
+): Promise<Ground> {
+  const dir = mkdtempSync(join(tmpdir(), 'patient-clerk-bench-'));
+  const mariadb = await startMariaDB(join(dir, 'mariadb'));
+  const url = mariadb.url('bench');
+  await ensureDatabase(url);
+  const db = openDatabase(url);
+  await migrate(db);
+  const key = randomBytes(32);
+  const worldDir = join(dir, 'world');
+  const register = await makeWorld(worldDir, {
+    seed: 'bench',
+    now: new Date(),
+    clients,
+    files: Math.round(clients * 1.8),
+    conversationsPerClient: 0.01,
+  });
+  await loadRecords(db, register, key);
+  await furnish(worldDir);
+  const outside = await startOutside(worldDir);
+  await pointMailboxes(db, outside.imap, outside.smtp);
+  const config = {
+    databaseUrl: url,
+    port: 0,
+    key,
+    workers: false,
+    sendGap: 0,
+    waitScale: 0.01,
+    secureCookies: false,
+    webDir: '',
+  };
+  return {
+    db,
+    office: new Office(db, config, pino({ level: 'warn' })),
+    imap: outside.imap,
+    smtp: outside.smtp,
+    close: async () => {
+      await new Promise((resolve) => {
+        outside.child.once('exit', resolve);
+        outside.child.kill('SIGTERM');
+      });
+      await db.destroy();
+      await mariadb.stop();
+      rmSync(dir, { recursive: true, force: true });
+    },
+  };
+}
+
+function startOutside(dir: string): Promise<{ child: ChildProcess; imap: number; smtp: number }> {
+  return new Promise((resolve, reject) => {
+    const child = fork('outside/main.ts', ['--dir', dir, '--speed', '0.1'], { execArgv: ['--import=tsx'] });
+    child.once('message', (ports) => resolve({ child, ...(ports as { imap: number; smtp: number }) }));
+    child.once('exit', (code) => reject(new Error(`the outside world ended with code ${code}`)));
+  });
+}
+
+export async function seconds(work: () => Promise<unknown>): Promise<number> {
+  const started = performance.now();
+  await work();
+  return (performance.now() - started) / 1000;
+}
+
+export function line(what: string, time: number, count: number): void {
+  console.log(
+    `${what.padEnd(58)} ${time.toFixed(1).padStart(7)} s ${Math.round(count / time)
+      .toLocaleString('en-GB')
+      .padStart(8)} a second`,
+  );
+}

@@ -1,0 +1,14 @@
+import { benchDispatch } from './dispatch.ts';
+import { benchSync } from './sync.ts';
+
+const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
+  sync: benchSync,
+  dispatch: benchDispatch,
+};
+const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
+const bench = BENCHES[name];
+if (!bench) {
+  console.error(`usage: npm run bench -- ${Object.keys(BENCHES).join(' | ')} [how many messages]`);
+  process.exit(2);
+}
+await bench(size ? Number(size) : undefined);
