@@ -24,6 +24,7 @@ const page = await listenPage(world, Number(values.page));
 process.send?.({ imap: world.imapPort, smtp: world.smtpPort, page: page.port });
 
 const stop = async () => {
+  setTimeout(() => process.exit(1), 8000).unref();
   await page.close();
   await world.close();
   process.exit(0);

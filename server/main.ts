@@ -9,6 +9,8 @@ let stopping = false;
 const stop = async () => {
   if (stopping) return;
   stopping = true;
+  // What hangs, such as a database that is gone, does not keep us alive.
+  setTimeout(() => process.exit(1), 8000).unref();
   await server.stop();
   process.exit(0);
 };

@@ -45,6 +45,8 @@ export class DispatchWorker {
   private stopped = false;
   private round: Promise<void> = Promise.resolve();
   private readonly idle = new Map<number, OutgoingConnection[]>();
+  /** Mailboxes that are sending now; a slow server holds up its own mailbox only. */
+  private readonly busy = new Map<number, Promise<void>>();
   private readonly copies: SentCopies;
 
   constructor(private readonly office: Office) {
@@ -69,6 +71,7 @@ export class DispatchWorker {
     this.stopped = true;
     if (this.timer) clearTimeout(this.timer);
     await this.round;
+    await Promise.all(this.busy.values());
     for (const connection of [...this.idle.values()].flat()) connection.close();
     this.idle.clear();
     await this.copies.close();
@@ -79,11 +82,14 @@ export class DispatchWorker {
     await this.recover();
     const claimed = await this.claim();
     if (claimed.length) await this.sendAll(claimed);
+    // As soon as one mailbox is through, or after a while, what has left is logged and more is claimed.
+    if (this.busy.size)
+      await Promise.race([...this.busy.values(), new Promise((resolve) => setTimeout(resolve, ROUND))]);
     const logged = await this.logLeft();
     const copied = await this.copies.work();
     const finished = await this.finish();
     if (claimed.length || logged || copied || finished) await beat(this.office.db, 'mailings');
-    return claimed.length === CLAIM || logged === LOG_BATCH;
+    return claimed.length > 0 || this.busy.size > 0 || logged === LOG_BATCH;
   }
 
   /** Takes back what a process left lying: safe to send again if nothing was handed over, uncertain if it was. */
@@ -106,6 +112,7 @@ export class DispatchWorker {
       const ids: number[] = await trx('dispatch')
         .whereIn('state', ['waiting', 'delayed'])
         .whereIn('mailing_id', leaving)
+        .whereNotIn('mailbox_id', [...this.busy.keys()])
         .where('next_at', '<=', now)
         .orderBy('next_at')
         .limit(CLAIM)
@@ -143,21 +150,24 @@ export class DispatchWorker {
     });
   }
 
+  /** Begins to send each mailbox's messages, some at a time. */
   private async sendAll(rows: readonly DispatchRow[]): Promise<void> {
     const mailboxes = new Map<number, MailboxRow>();
     for (const mailbox of await this.office
       .db('mailbox')
       .whereIn('id', [...new Set(rows.map((row) => row.mailbox_id))]))
       mailboxes.set(mailbox.id, mailbox);
-    const lanes: Promise<void>[] = [];
     for (const mailbox of mailboxes.values()) {
       const own = rows.filter((row) => row.mailbox_id === mailbox.id);
       const lane = async () => {
         for (let row = own.shift(); row; row = own.shift()) await this.send(row, mailbox);
       };
-      for (let count = 0; count < CONNECTIONS_PER_MAILBOX; count++) lanes.push(lane());
+      const lanes = Array.from({ length: CONNECTIONS_PER_MAILBOX }, lane);
+      this.busy.set(
+        mailbox.id,
+        Promise.allSettled(lanes).then(() => void this.busy.delete(mailbox.id)),
+      );
     }
-    await Promise.all(lanes);
   }
 
   /** Sends one message and writes down what became of it. */

@@ -274,11 +274,6 @@ describe('crashes in mid-mailing', () => {
   it('kill -9, again and again: nobody twice, nobody forgotten', async function () {
     this.timeout(180_000);
     const firm = await openFirm({ clients: 130, files: 180, conversationsPerClient: 0.3 });
-    await firm.sync();
-    // Spread over some seconds, so that every kill falls among messages that are still to go.
-    firm.config.sendGap = 150;
-    const { id, recipients } = await released(firm);
-    let killedAmong = 0;
     const keyFile = join(firm.dir, 'seal.key');
     writeFileSync(keyFile, firm.config.key.toString('hex'));
     const env = {
@@ -290,60 +285,72 @@ describe('crashes in mid-mailing', () => {
       LOG_LEVEL: 'silent',
       WEB_DIR: '/nonexistent',
     };
+    const running = new Set<ChildProcess>();
     const start = () =>
-      new Promise<ChildProcess>((resolve) => {
+      new Promise<void>((resolve) => {
         const child = fork('server/main.ts', {
           env,
           execArgv: ['--import=tsx'],
           stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
         });
-        child.once('message', () => resolve(child));
+        running.add(child);
+        child.once('message', () => resolve());
       });
-    for (const patience of [40, 160, 300]) {
-      const [one, two] = await Promise.all([start(), start()]);
-      const before = (await states(firm, id)).left ?? 0;
-      await until('some have left', async () => ((await states(firm, id)).left ?? 0) > before, 30);
-      await new Promise((resolve) => setTimeout(resolve, patience));
-      const gone = [one, two].map((child) => new Promise((resolve) => child.once('exit', resolve)));
-      one.kill('SIGKILL');
-      two.kill('SIGKILL');
+    const killAll = async () => {
+      const gone = [...running].map((child) => new Promise((resolve) => child.once('exit', resolve)));
+      for (const child of running) child.kill('SIGKILL');
+      running.clear();
       await Promise.all(gone);
-      if ((await states(firm, id)).waiting) killedAmong++;
-      else break;
-    }
-    expect(killedAmong).to.be.greaterThan(0);
-    // What the dead left lying is taken up when their leases end; here at once.
-    await firm
-      .db('dispatch')
-      .where({ state: 'leaving' })
-      .update({ lease_until: new Date(0) });
-    await firm.db('dispatch').whereNot({ state: 'leaving' }).update({ lease_until: null });
-    const worker = new DispatchWorker(firm.office);
-    await until(
-      'nothing is waiting',
-      async () => {
+    };
+    try {
+      await firm.sync();
+      // Spread over some seconds, so that every kill falls among messages that are still to go.
+      firm.config.sendGap = 150;
+      const { id, recipients } = await released(firm);
+      let killedAmong = 0;
+      for (const patience of [40, 160, 300]) {
+        const before = (await states(firm, id)).left ?? 0;
+        await Promise.all([start(), start()]);
+        const some = async () =>
+          ((await states(firm, id)).left ?? 0) > before || !(await states(firm, id)).waiting;
+        await until('some more have left', some, 30);
+        await new Promise((resolve) => setTimeout(resolve, patience));
+        await killAll();
+        if (!(await states(firm, id)).waiting) break;
+        killedAmong++;
+      }
+      expect(killedAmong).to.be.greaterThan(0);
+      // What the dead left lying is taken up when their leases end; here at once.
+      await firm
+        .db('dispatch')
+        .whereNotNull('lease_until')
+        .update({ lease_until: new Date(0) });
+      const worker = new DispatchWorker(firm.office);
+      const settled = async () => {
         await worker.work();
         const now = await states(firm, id);
         return !now.waiting && !now.leaving && !now.delayed;
-      },
-      60,
-    );
-    await worker.work();
-    const rows = await firm.db('dispatch').where({ mailing_id: id });
-    expect(rows.length).to.equal(recipients);
-    const got = received(firm);
-    for (const row of rows) {
-      const times = got.get(row.to_address) ?? 0;
-      if (row.state === 'left') expect([row.to_address, times]).to.deep.equal([row.to_address, 1]);
-      else if (row.state === 'returned') expect(times).to.equal(0);
-      else {
-        // Truly unknown: shown to a person, and never sent a second time by itself.
-        expect(row.state).to.equal('uncertain');
-        expect(times).to.be.lessThan(2);
+      };
+      await until('nothing is waiting', settled, 60);
+      await worker.work();
+      await worker.stop();
+      const rows = await firm.db('dispatch').where({ mailing_id: id });
+      expect(rows.length).to.equal(recipients);
+      const got = received(firm);
+      for (const row of rows) {
+        const times = got.get(row.to_address) ?? 0;
+        if (row.state === 'left') expect([row.to_address, times]).to.deep.equal([row.to_address, 1]);
+        else if (row.state === 'returned') expect(times).to.equal(0);
+        else {
+          // Truly unknown: shown to a person, and never sent a second time by itself.
+          expect(row.state).to.equal('uncertain');
+          expect(times).to.be.lessThan(2);
+        }
       }
+    } finally {
+      await killAll();
+      await firm.close();
     }
-    await worker.stop();
-    await firm.close();
   });
 
   it('never sends by itself what may have left, until a person settles it', async () => {
