@@ -1,11 +1,12 @@
 import type { ImapFlow } from 'imapflow';
-import { transact } from '../database/database.ts';
+import { errorForLog, transact } from '../database/database.ts';
 import { readRaw } from '../database/raw.ts';
 import { connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
 import type { Office } from '../office.ts';
+import { groupBy } from '../register/filingRegister.ts';
 
 const LEASE_SECONDS = 60;
-const CLAIM = 50;
+const CLAIM = 90;
 const RETRY = 30_000;
 
 interface CopyRow {
@@ -24,25 +25,36 @@ interface CopyRow {
 export class SentCopies {
   private readonly clients = new Map<number, ImapFlow>();
   private readonly notBefore = new Map<number, number>();
+  private running: Promise<void> | null = null;
+  private settled = 0;
+  private closing = false;
 
   constructor(private readonly office: Office) {}
 
   async close(): Promise<void> {
+    this.closing = true;
+    await this.running;
     for (const client of this.clients.values()) client.close();
     this.clients.clear();
   }
 
-  /** One round. @returns how many copies were settled */
-  async work(): Promise<number> {
-    const rows = await this.claim();
-    let settled = 0;
-    for (const mailboxId of new Set(rows.map((row) => row.mailbox_id))) {
-      settled += await this.settle(
-        mailboxId,
-        rows.filter((row) => row.mailbox_id === mailboxId),
-      );
-    }
+  /** Begins a round unless one is under way, beside whatever else goes on. @returns how many were settled since the last call */
+  work(): number {
+    this.running ??= this.round().finally(() => (this.running = null));
+    const { settled } = this;
+    this.settled = 0;
     return settled;
+  }
+
+  private async round(): Promise<void> {
+    try {
+      for (let rows = await this.claim(); rows.length && !this.closing; rows = await this.claim()) {
+        const mailboxes = groupBy(rows, (row) => row.mailbox_id);
+        await Promise.all([...mailboxes].map(([id, own]) => this.settle(id, own)));
+      }
+    } catch (error) {
+      this.office.log.error({ error: errorForLog(error) }, 'copies for Sent failed');
+    }
   }
 
   private async claim(): Promise<CopyRow[]> {
@@ -77,13 +89,12 @@ export class SentCopies {
     });
   }
 
-  private async settle(mailboxId: number, rows: readonly CopyRow[]): Promise<number> {
+  private async settle(mailboxId: number, rows: readonly CopyRow[]): Promise<void> {
     const { db, log } = this.office;
     const mailbox: MailboxRow = await db('mailbox').where({ id: mailboxId }).first();
     const sent: { path: string } | undefined = await db('folder')
       .where({ mailbox_id: mailboxId, role: 'sent' })
       .first('path');
-    let settled = 0;
     try {
       if (!sent) throw new Error('the mailbox has no Sent folder yet');
       const client = await this.client(mailbox);
@@ -91,7 +102,7 @@ export class SentCopies {
       try {
         for (const row of rows) {
           await this.settleOne(client, sent.path, row);
-          settled++;
+          this.settled++;
         }
       } finally {
         lock.release();
@@ -102,7 +113,6 @@ export class SentCopies {
       this.clients.delete(mailboxId);
       this.notBefore.set(mailboxId, Date.now() + RETRY * this.office.config.waitScale);
     }
-    return settled;
   }
 
   private async settleOne(client: ImapFlow, path: string, row: CopyRow): Promise<void> {

@@ -14,7 +14,7 @@ import { SentCopies } from './sentCopies.ts';
 
 const LEASE_SECONDS = 60;
 /** Messages claimed at once; each has its own lease. */
-const CLAIM = 40;
+const CLAIM = 240;
 const CONNECTIONS_PER_MAILBOX = 3;
 const ROUND = 500;
 const LOG_BATCH = 100;
@@ -32,6 +32,8 @@ interface DispatchRow {
   subject: string;
   body: string;
   released_at: Date;
+  /** Set when the bytes were composed in this round. */
+  raw?: Buffer;
 }
 
 /**
@@ -48,6 +50,8 @@ export class DispatchWorker {
   /** Mailboxes that are sending now; a slow server holds up its own mailbox only. */
   private readonly busy = new Map<number, Promise<void>>();
   private readonly copies: SentCopies;
+  private logging: Promise<void> | null = null;
+  private loggedSince = 0;
 
   constructor(private readonly office: Office) {
     this.copies = new SentCopies(office);
@@ -72,6 +76,7 @@ export class DispatchWorker {
     if (this.timer) clearTimeout(this.timer);
     await this.round;
     await Promise.all(this.busy.values());
+    await this.logging;
     for (const connection of [...this.idle.values()].flat()) connection.close();
     this.idle.clear();
     await this.copies.close();
@@ -85,22 +90,33 @@ export class DispatchWorker {
     // As soon as one mailbox is through, or after a while, what has left is logged and more is claimed.
     if (this.busy.size)
       await Promise.race([...this.busy.values(), new Promise((resolve) => setTimeout(resolve, ROUND))]);
-    const logged = await this.logLeft();
-    const copied = await this.copies.work();
+    const logged = this.log();
+    const copied = this.copies.work();
     const finished = await this.finish();
     if (claimed.length || logged || copied || finished) await beat(this.office.db, 'mailings');
-    return claimed.length > 0 || this.busy.size > 0 || logged === LOG_BATCH;
+    return claimed.length > 0 || this.busy.size > 0;
   }
 
   /** Takes back what a process left lying: safe to send again if nothing was handed over, uncertain if it was. */
   private async recover(): Promise<void> {
     const { db } = this.office;
     const now = new Date();
-    const expired = () => db('dispatch').where({ state: 'leaving' }).where('lease_until', '<', now);
-    await expired().whereNull('handed_at').update({ state: 'waiting', lease_owner: null, lease_until: null });
-    await expired()
-      .whereNotNull('handed_at')
-      .update({ state: 'uncertain', lease_owner: null, lease_until: null });
+    const expired: number[] = await db('dispatch')
+      .where({ state: 'leaving' })
+      .where('lease_until', '<', now)
+      .pluck('id');
+    for (const id of expired) {
+      await transact(db, async (trx) => {
+        const row = await trx('dispatch')
+          .where({ id, state: 'leaving' })
+          .where('lease_until', '<', now)
+          .forUpdate()
+          .first('handed_at');
+        if (!row) return;
+        const state = row.handed_at ? 'uncertain' : 'waiting';
+        await trx('dispatch').where({ id }).update({ state, lease_owner: null, lease_until: null });
+      });
+    }
   }
 
   private async claim(): Promise<DispatchRow[]> {
@@ -157,6 +173,7 @@ export class DispatchWorker {
       .db('mailbox')
       .whereIn('id', [...new Set(rows.map((row) => row.mailbox_id))]))
       mailboxes.set(mailbox.id, mailbox);
+    await this.fixBytes(rows, mailboxes);
     for (const mailbox of mailboxes.values()) {
       const own = rows.filter((row) => row.mailbox_id === mailbox.id);
       const lane = async () => {
@@ -172,24 +189,19 @@ export class DispatchWorker {
 
   /** Sends one message and writes down what became of it. */
   private async send(row: DispatchRow, mailbox: MailboxRow): Promise<void> {
-    const { db, process } = this.office;
-    const ours = () => db('dispatch').where({ id: row.id, state: 'leaving', lease_owner: process });
+    const { db } = this.office;
     let handed = false;
     try {
-      const raw = await this.bytesOf(row, mailbox);
+      const raw = row.raw ?? (await readRaw(db, row.raw_hash ?? Buffer.alloc(0)));
       const connection = await this.connection(mailbox);
       const answer = await connection.send({ from: mailbox.address, to: [row.to_address] }, raw, async () => {
         const until = new Date(Date.now() + LEASE_SECONDS * 1000);
         // If the lease has passed to somebody else meanwhile, not a byte leaves.
-        if (
-          !(await ours()
-            .where('lease_until', '>', new Date())
-            .update({ handed_at: new Date(), lease_until: until }))
-        )
+        if (!(await this.change(row, { handed_at: new Date(), lease_until: until }, new Date())))
           throw new Error('the lease was lost');
         handed = true;
       });
-      await ours().update({
+      await this.change(row, {
         state: 'left',
         left_at: new Date(),
         answer: answer.slice(0, 500),
@@ -202,28 +214,42 @@ export class DispatchWorker {
     }
   }
 
-  /** The bytes of a message, fixed at the first attempt and the same at every other. */
-  private async bytesOf(row: DispatchRow, mailbox: MailboxRow): Promise<Buffer> {
+  /**
+   * Composes the bytes of messages that have none yet, and keeps them in one go: they are fixed at the
+   * first attempt and the same at every other.
+   */
+  private async fixBytes(
+    rows: readonly DispatchRow[],
+    mailboxes: ReadonlyMap<number, MailboxRow>,
+  ): Promise<void> {
     const { db } = this.office;
-    if (row.raw_hash) return readRaw(db, row.raw_hash);
-    const sender: { name: string } | undefined = await db('staff')
-      .where({ id: mailbox.staff_id })
-      .first('name');
-    const { raw } = await composeMessage(
-      JSON.parse(row.subject) as DocNode,
-      JSON.parse(row.body) as DocNode,
-      JSON.parse(row.facts) as Facts,
-      {
-        from: { name: sender?.name ?? '', address: mailbox.address },
-        to: { name: row.to_name, address: row.to_address },
-        messageId: row.message_id,
-        date: new Date(),
-      },
+    const fresh = rows.filter((row) => !row.raw_hash);
+    if (!fresh.length) return;
+    const staff: { id: number; name: string }[] = await db('staff').select('id', 'name');
+    const names = new Map(staff.map((member) => [member.id, member.name]));
+    const packed = await Promise.all(
+      fresh.map(async (row) => {
+        const mailbox = mailboxes.get(row.mailbox_id);
+        const { raw } = await composeMessage(
+          JSON.parse(row.subject) as DocNode,
+          JSON.parse(row.body) as DocNode,
+          JSON.parse(row.facts) as Facts,
+          {
+            from: { name: names.get(mailbox?.staff_id ?? 0) ?? '', address: mailbox?.address ?? '' },
+            to: { name: row.to_name, address: row.to_address },
+            messageId: row.message_id,
+            date: new Date(),
+          },
+        );
+        row.raw = raw;
+        return packRaw(raw);
+      }),
     );
-    const packed = await packRaw(raw);
-    await keepRaw(db, [packed]);
-    await db('dispatch').where({ id: row.id }).update({ raw_hash: packed.hash });
-    return raw;
+    await transact(db, async (trx) => {
+      await keepRaw(trx, packed);
+      for (const [index, row] of fresh.entries())
+        await trx('dispatch').where({ id: row.id }).update({ raw_hash: packed[index]?.hash });
+    });
   }
 
   private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
@@ -239,13 +265,12 @@ export class DispatchWorker {
   }
 
   private async failed(row: DispatchRow, error: SmtpFault, handed: boolean): Promise<void> {
-    const { db, config, process, log } = this.office;
+    const { db, config, log } = this.office;
     const words = (error.response ?? connectionProblem(error)).slice(0, 500);
     const free = { lease_owner: null, lease_until: null, answer: words };
-    const ours = db('dispatch').where({ id: row.id, state: 'leaving', lease_owner: process });
     // Without an answer to the text nobody knows whether it was taken.
     if (handed && !error.responseCode) {
-      await ours.update({ state: 'uncertain', ...free });
+      await this.change(row, { state: 'uncertain', ...free });
       return;
     }
     const tooLate = Date.now() - row.released_at.getTime() > GIVE_UP_AFTER_SECONDS * 1000;
@@ -256,7 +281,7 @@ export class DispatchWorker {
     if (refused || tooLate) {
       const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(words)?.[0] ?? '5.0.0';
       const kind = returnKind(status);
-      await ours.update({ state: 'returned', return_kind: kind, ...free });
+      await this.change(row, { state: 'returned', return_kind: kind, ...free });
       if (kind === 'hard' && refused) {
         await db('address')
           .where({ email_key: addressKey(row.to_address) })
@@ -266,7 +291,42 @@ export class DispatchWorker {
     }
     log.info({ dispatch: row.id, words }, 'delayed');
     const wait = waitBeforeNext(row.attempts + 1) * 1000 * config.waitScale;
-    await ours.update({ state: 'delayed', next_at: new Date(Date.now() + wait), handed_at: null, ...free });
+    await this.change(row, {
+      state: 'delayed',
+      next_at: new Date(Date.now() + wait),
+      handed_at: null,
+      ...free,
+    });
+  }
+
+  /**
+   * Writes down what became of a message, if it is still ours; tried again when the database asks for it.
+   * @param alive when given, the lease must last beyond this instant
+   * @returns whether it was ours
+   */
+  private async change(row: DispatchRow, columns: Record<string, unknown>, alive?: Date): Promise<boolean> {
+    const { db, process } = this.office;
+    const changed = await transact(db, (trx) => {
+      const ours = trx('dispatch').where({ id: row.id, state: 'leaving', lease_owner: process });
+      if (alive) ours.where('lease_until', '>', alive);
+      return ours.update(columns);
+    });
+    return changed > 0;
+  }
+
+  /** Logs what has left, beside the sending. @returns how many were logged since the last call */
+  private log(): number {
+    const all = async () => {
+      for (let count = await this.logLeft(); count; count = await this.logLeft()) this.loggedSince += count;
+    };
+    this.logging ??= all()
+      .catch((error) =>
+        this.office.log.error({ error: errorForLog(error) }, 'what has left could not be logged'),
+      )
+      .finally(() => (this.logging = null));
+    const logged = this.loggedSince;
+    this.loggedSince = 0;
+    return logged;
   }
 
   /** Puts what has left on the client files, as the bytes that left. */
@@ -287,8 +347,11 @@ export class DispatchWorker {
     await transact(db, async (trx) => {
       await intakeTurn(trx);
       const ids = await keepMessages(trx, register, prepared);
-      for (const [index, row] of rows.entries())
-        await trx('dispatch').where({ id: row.id }).update({ logged_message_id: ids[index] });
+      const which = rows.map((row, index) => [row.id, ids[index] ?? 0]);
+      await trx.raw(
+        `UPDATE dispatch SET logged_message_id = CASE id ${which.map(() => 'WHEN ? THEN ?').join(' ')} END WHERE id IN (${which.map(() => '?').join(', ')})`,
+        [...which.flat(), ...rows.map((row) => row.id)],
+      );
       await beat(trx, 'mail');
     });
     return rows.length;
