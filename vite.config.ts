@@ -8,7 +8,11 @@ const api = process.env.API_ADDRESS ?? 'http://127.0.0.1:4310';
 
 export default defineConfig({
   root: here('web'),
-  plugins: [vue(), vuetify({ autoImport: true })],
+  // Layout by Prettier keeps meaningful white space; so must the compiler.
+  plugins: [
+    vue({ template: { compilerOptions: { whitespace: 'preserve' } } }),
+    vuetify({ autoImport: true }),
+  ],
   build: { outDir: here('dist'), emptyOutDir: true, chunkSizeWarningLimit: 1500 },
   server: { host: '127.0.0.1', proxy: { '/api': { target: api } } },
 });

@@ -212,9 +212,11 @@ function ranked(scene: Scene, clientIds: readonly number[]): Candidate[] {
   );
   const files = clientIds.flatMap((id) => register.openFilesOf(id));
   const scored = files.map((file) => {
-    const common = [...tellingWords(`${file.title} ${register.clientName(file.clientId)}`)].filter((word) =>
-      words.has(word),
-    );
+    const common = [
+      ...tellingWords(
+        clientIds.length > 1 ? `${file.title} ${register.clientName(file.clientId)}` : file.title,
+      ),
+    ].filter((word) => words.has(word));
     const named = file.personIds.some((id) => personIds.includes(id));
     const evidence: Evidence[] = [];
     if (named) evidence.push(plus('person', 'The correspondent is named on this file'));
@@ -223,7 +225,7 @@ function ranked(scene: Scene, clientIds: readonly number[]): Candidate[] {
       evidence.push(
         plus(
           'words',
-          `${quoteList(common)} ${common.length > 1 ? 'stand' : 'stands'} in the message and in the title`,
+          `${quoteList(common)} ${common.length > 1 ? 'stand' : 'stands'} in the message and in the file’s name`,
         ),
       );
     if (file.general) evidence.push(plus('general', 'Used when nothing more particular fits'));

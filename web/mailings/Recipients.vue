@@ -203,7 +203,9 @@ const FILES = [
                 />
               </td>
               <td>
-                <strong>{{ row.client }}</strong><br /><span class="quiet">{{ row.address }}</span>
+                <strong>{{ row.client }}</strong><span class="quiet address" :title="row.address">{{
+                  row.address
+                }}</span>
               </td>
               <td>
                 <span v-if="row.greeting">{{ row.greeting }}</span><strong v-else class="needs"
@@ -263,6 +265,13 @@ const FILES = [
   padding: 9px 12px;
   color: var(--spruce);
   font-weight: 700;
+}
+.address {
+  display: block;
+  max-width: 230px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .left-out {
   border-bottom: 1px solid var(--hairline);
