@@ -17,6 +17,8 @@ const external = process.env.DATABASE_URL;
 const children: ChildProcess[] = [];
 let mariadb: PrivateMariaDB | null = null;
 let ending = false;
+/** Whether the data folder is ours; another start may hold it. */
+let owner = false;
 
 process.on('SIGINT', () => void end(0));
 process.on('SIGTERM', () => void end(0));
@@ -107,6 +109,7 @@ function onlyOnce(): void {
       throw new Error(`it is running already, as process ${pid}, on the data in ${data}.`);
   }
   writeFileSync(path, String(process.pid));
+  owner = true;
 }
 
 /** Runs one of our programs and waits until it says it is ready. */
@@ -169,7 +172,7 @@ async function end(code: number, why?: string): Promise<void> {
   if (why) console.error(why);
   for (const started of [...children].reverse()) await endChild(started);
   await mariadb?.stop();
-  rmSync(join(data, 'start.pid'), { force: true });
+  if (owner) rmSync(join(data, 'start.pid'), { force: true });
   process.exit(code);
 }
 

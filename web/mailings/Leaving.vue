@@ -181,10 +181,4 @@ useLive(['mailings', 'mail'], () => void load());
 .state-uncertain {
   color: var(--brick);
 }
-.answers {
-  display: flex;
-  justify-content: end;
-  gap: 8px;
-  margin-top: 16px;
-}
 </style>

@@ -198,10 +198,4 @@ function caption(key: StepKey): string {
   flex: 1;
   min-height: 0;
 }
-.answers {
-  display: flex;
-  justify-content: end;
-  gap: 8px;
-  margin-top: 18px;
-}
 </style>

@@ -229,12 +229,6 @@ function setLink() {
   background: var(--spruce-pale);
   color: var(--spruce);
 }
-.answers {
-  display: flex;
-  justify-content: end;
-  gap: 8px;
-  margin-top: 16px;
-}
 @media (max-width: 1000px) {
   .message {
     grid-template-columns: minmax(0, 1fr) 200px;

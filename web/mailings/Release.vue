@@ -191,10 +191,4 @@ dd {
   overflow: auto;
   min-height: 80px;
 }
-.answers {
-  display: flex;
-  justify-content: end;
-  gap: 8px;
-  margin-top: 16px;
-}
 </style>
