@@ -4,11 +4,17 @@ import { accessible, openOffice, signIn, type BrowserOffice } from './office.ts'
 
 describe('the first working day, in the browser', function () {
   this.timeout(120_000);
+  // A machine with two cores, a browser, a database and an exchange on them is slow at times.
+  this.retries(1);
   let office: BrowserOffice;
   before(async () => {
     office = await openOffice({ clients: 30, files: 70, speed: 400, answerShare: 1 });
   });
   after(() => office.close());
+  beforeEach(async function () {
+    const again = (this.currentTest as unknown as { currentRetry(): number }).currentRetry();
+    if (again) await signIn(office);
+  });
 
   it('signs in, after a refusal that keeps what was typed', async () => {
     const { page, address } = office;
@@ -53,7 +59,8 @@ describe('the first working day, in the browser', function () {
   });
 
   it('sorts three messages by keyboard, undoes one, and files another to a file found by search', async () => {
-    const { page } = office;
+    const { page, address } = office;
+    await page.goto(`${address}/sorting`);
     const left = async () =>
       Number(
         /(\d+) messages? ha/.exec((await page.locator('.head .quiet').first().textContent()) ?? '')?.[1],
@@ -164,7 +171,10 @@ describe('the first working day, in the browser', function () {
     await page.getByRole('button', { name: 'Let them go' }).click();
     await page.getByText(new RegExp(`${recipients} of ${recipients} left`)).waitFor({ timeout: 30_000 });
     await accessible(page, 'progress');
-    expect(Number((await firm.db('dispatch').count('* as n').first())?.n)).to.equal(recipients);
+    const mailing = await firm.db('mailing').where({ name: 'The gate' }).orderBy('id', 'desc').first('id');
+    expect(
+      Number((await firm.db('dispatch').where({ mailing_id: mailing.id }).count('* as n').first())?.n),
+    ).to.equal(recipients);
     const test = await firm
       .db('message_party')
       .join('message', 'message.id', 'message_party.message_id')
@@ -185,6 +195,7 @@ describe('the first working day, in the browser', function () {
     expect(
       await firm.db('filing').where({ message_id: row.answered_message_id }).pluck('file_id'),
     ).to.deep.equal([row.file_id]);
+    await page.goto(`${address}/mailings/${row.mailing_id}`);
     await page.getByText('answered', { exact: false }).first().waitFor();
     await page.goto(`${address}/clients/${row.client_id}`);
     const answer = page.locator('.entry.left', { hasText: 'Re: The gate at' }).first();

@@ -36,7 +36,7 @@ export async function openOffice(options: FirmOptions = {}): Promise<BrowserOffi
     viewport: { width: 1280, height: 800 },
     args: FLAGS,
   });
-  browser.setDefaultTimeout(8_000);
+  browser.setDefaultTimeout(20_000);
   const page = browser.pages()[0] ?? (await browser.newPage());
   const address = `http://127.0.0.1:${server.port}`;
   return {

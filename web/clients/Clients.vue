@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { onBeforeUnmount, reactive, ref, watch } from 'vue';
-import { useRoute, useRouter } from 'vue-router';
+import { reactive, ref, watch } from 'vue';
+import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { ClientPage, type ClientQuery } from '../../contract/index.ts';
 import { get, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
@@ -48,7 +48,10 @@ async function load() {
 void load();
 useLive(['records'], () => void load());
 let left = false;
-onBeforeUnmount(() => (left = true));
+// From the moment another screen is asked for, which may take a while to come.
+onBeforeRouteLeave(() => {
+  left = true;
+});
 const soon = useDebounceFn(() => {
   // Somebody who opened a client meanwhile is not called back.
   if (left) return;
