@@ -18,6 +18,7 @@ describe('the first working day, in the browser', function () {
 
   it('signs in, after a refusal that keeps what was typed', async () => {
     const { page, address } = office;
+    await page.context().clearCookies();
     await page.goto(`${address}/clients/1`);
     await page.getByLabel('Email address').fill('maren.okell@quillhurst.example');
     await page.getByLabel('Password').fill('wrong');
