@@ -1,0 +1,83 @@
+import { expect } from 'chai';
+import { seal } from '../../server/security/seal.ts';
+import { MailboxKeeper } from '../../server/mailbox/keeper.ts';
+import { mailboxStatuses, retryMailbox } from '../../server/mailbox/status.ts';
+import { Office } from '../../server/office.ts';
+import { railCounts } from '../../server/today/rail.ts';
+import { openFirm, until, type TestFirm } from './helpers.ts';
+
+describe('keeping all mailboxes', () => {
+  let firm: TestFirm;
+  before(async () => {
+    firm = await openFirm({ clients: 8, files: 12 });
+  });
+  after(() => firm.close());
+  const leases = async () =>
+    firm.db('mailbox').distinct('lease_owner').pluck('lease_owner') as Promise<(string | null)[]>;
+  const inStep = async () =>
+    (await mailboxStatuses(firm.db)).filter((mailbox) => mailbox.state === 'in step').length;
+
+  it('holds each under a lease, one process at a time, and lets go at the end', async () => {
+    const other = new Office(firm.db, firm.config, firm.office.log);
+    const [one, two] = [new MailboxKeeper(firm.office), new MailboxKeeper(other)];
+    one.start();
+    await until('all are in step', async () => (await inStep()) === 5);
+    two.start();
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    expect(await leases()).to.deep.equal([firm.office.process]);
+    await one.stop();
+    expect(await leases()).to.deep.equal([null]);
+    await until(
+      'the other has taken over',
+      async () => (await leases()).every((owner) => owner === other.process),
+      15,
+    );
+    await two.stop();
+  });
+
+  it('takes over what a dead process held, when its lease has ended', async () => {
+    await firm.db('mailbox').update({ lease_owner: 'dead', lease_until: new Date(Date.now() + 700) });
+    const keeper = new MailboxKeeper(firm.office);
+    keeper.start();
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    expect(await leases()).to.deep.equal(['dead']);
+    await until(
+      'they are ours',
+      async () => (await leases()).every((owner) => owner === firm.office.process),
+      15,
+    );
+    await keeper.stop();
+  });
+
+  it('says in words what is wrong with one, leaves the others alone, and recovers', async () => {
+    const [first] = await mailboxStatuses(firm.db);
+    const row = await firm.db('mailbox').where({ id: first?.id }).first();
+    await firm
+      .db('mailbox')
+      .where({ id: row.id })
+      .update({ sealed_password: seal(firm.config.key, 'wrong') });
+    const keeper = new MailboxKeeper(firm.office);
+    keeper.start();
+    const state = async () => (await mailboxStatuses(firm.db)).find((mailbox) => mailbox.id === row.id);
+    await until('it is told', async () => (await state())?.state === 'failing');
+    expect((await state())?.problem).to.equal('The password was refused.');
+    expect((await railCounts(firm.db)).mailboxes).to.include({ total: 5, failing: 1 });
+    await firm.db('mailbox').where({ id: row.id }).update({ sealed_password: row.sealed_password });
+    await retryMailbox(firm.db, row.id);
+    await until('it is in step again', async () => (await state())?.state === 'in step', 20);
+    expect((await state())?.problem).to.equal(null);
+    await keeper.stop();
+  });
+
+  it('says so when nothing answers at the port', async () => {
+    const row = await firm.db('mailbox').first();
+    await firm.db('mailbox').where({ id: row.id }).update({ imap_port: 1 });
+    const keeper = new MailboxKeeper(firm.office);
+    keeper.start();
+    const problem = async () => (await firm.db('mailbox').where({ id: row.id }).first('problem')).problem;
+    await until('it is told', async () => (await problem()) !== null, 25);
+    expect(await problem()).to.equal('The mail server does not answer at that port.');
+    await keeper.stop();
+    await firm.db('mailbox').where({ id: row.id }).update({ imap_port: row.imap_port });
+  });
+});

@@ -1,0 +1,228 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect } from 'chai';
+import type { StaffMember } from '../../contract/index.ts';
+import { makeWorld } from '../../demo/load.ts';
+import { Account } from '../../outside/store.ts';
+import { readMessage } from '../../core/message/read.ts';
+import { composeMessage } from '../../server/mailing/compose.ts';
+import {
+  createMailing,
+  deleteMailing,
+  listMailings,
+  previewMailing,
+  saveMailing,
+  sendTest,
+  viewMailing,
+  checkMailing,
+} from '../../server/mailing/mailings.ts';
+import { selectionFields } from '../../server/mailing/recipients.ts';
+import { framePolicy, hasRemotePictures, safeHtml } from '../../server/security/html.ts';
+import { hashPassword, passwordFits } from '../../server/security/passwords.ts';
+import { openFirm, until, type TestFirm } from './helpers.ts';
+
+const maren: StaffMember = {
+  id: 1,
+  name: 'Maren Okell',
+  email: 'maren.okell@quillhurst.example',
+  role: 'manager',
+};
+
+describe('writing a mailing', () => {
+  let firm: TestFirm;
+  before(async () => {
+    firm = await openFirm({ clients: 20, files: 34 });
+  });
+  after(() => firm.close());
+  const say = (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
+
+  it('begins with something sensible, is kept by version, and copied', async () => {
+    const id = await createMailing(firm.db, maren, null);
+    const view = await viewMailing(firm.db, id);
+    expect([view.state, view.owner, view.draft.selection.all.length]).to.deep.equal([
+      'draft',
+      'Maren Okell',
+      1,
+    ]);
+    expect(await saveMailing(firm.db, id, { ...view.draft, name: 'First' }, view.version)).to.equal(
+      view.version + 1,
+    );
+    const copy = await viewMailing(firm.db, await createMailing(firm.db, maren, id));
+    expect(copy.draft.name).to.equal('Copy of First');
+    expect((await listMailings(firm.db, 0, 50)).map((row) => row.name)).to.include.members([
+      'First',
+      'Copy of First',
+    ]);
+    expect(await say(createMailing(firm.db, maren, 999))).to.contain('not here any more');
+  });
+
+  it('is thrown away only while it is a draft, and leaves an audit line', async () => {
+    const id = await createMailing(firm.db, maren, null);
+    await deleteMailing(firm.db, maren, id);
+    expect(await say(viewMailing(firm.db, id))).to.contain('not here any more');
+    const lines = await firm
+      .db('audit')
+      .where({ subject: 'mailing', subject_id: id })
+      .orderBy('id')
+      .pluck('action');
+    expect(lines).to.deep.equal(['begun', 'thrown away']);
+    const finished = await createMailing(firm.db, maren, null);
+    await firm.db('mailing').where({ id: finished }).update({ state: 'finished' });
+    expect(await say(deleteMailing(firm.db, maren, finished))).to.contain('Only a draft');
+  });
+
+  it('is previewed as the very message each recipient gets, with what is missing', async () => {
+    const { order, missing } = await checkMailing(firm.db, 2);
+    const previews = await Promise.all(
+      order.slice(0, 5).map((clientId) => previewMailing(firm.db, 2, clientId)),
+    );
+    expect(new Set(previews.map((preview) => preview.to)).size).to.equal(previews.length);
+    for (const preview of previews) {
+      expect(preview.html).to.contain('12 December').and.not.contain('{{');
+      expect(preview.text).to.contain('- your holding number');
+    }
+    for (const gap of missing) expect(gap.label).to.equal('Greeting');
+    expect(await say(previewMailing(firm.db, 2, 9999))).to.contain('not here any more');
+  });
+
+  it('sends a test copy to the person at the desk only', async () => {
+    const { order } = await checkMailing(firm.db, 2);
+    await sendTest(firm.office, maren, 2, order[0] ?? 0);
+    const inbox = firm.world.account(maren.email)?.folder('INBOX');
+    await until(
+      'it has come',
+      async () =>
+        inbox?.messages.some(
+          (kept) => !kept.flags.has('\\Seen') && Date.now() - kept.internalDate.getTime() < 20_000,
+        ) ?? false,
+    );
+    const read = await readMessage(inbox?.read(inbox.messages.at(-1)!) ?? Buffer.alloc(0));
+    expect(read.subject).to.equal('Woodland grant window closes 12 December');
+    expect(read.to.map((to) => to.address)).to.deep.equal([maren.email]);
+    expect([...firm.world.counts().values()]).to.deep.equal([]);
+    expect((await viewMailing(firm.db, 2)).testedAt).to.be.a('string');
+  });
+
+  it('offers the fields there are', async () => {
+    const fields = await selectionFields(firm.db);
+    expect(fields.numbers.map((field) => field.label)).to.deep.equal(['Holding area', 'Woodland area']);
+    expect(fields.mergeFields.map((field) => field.key)).to.include.members([
+      'greeting',
+      'client.name',
+      'field:3',
+    ]);
+    expect(fields.clients).to.equal(20);
+  });
+});
+
+describe('the bytes of a message', () => {
+  const doc = (words: string) => ({
+    type: 'doc',
+    content: [{ type: 'paragraph', content: [{ type: 'text', text: words }] }],
+  });
+  const envelope = {
+    from: { name: 'Béatrice', address: 'b@firm.example' },
+    to: { name: 'A, "B"', address: 'a@x.example' },
+    messageId: 'fixed@firm.example',
+    date: new Date('2026-11-02T10:00:00Z'),
+  };
+
+  it('are the same for the same words, and read back as they were meant', async () => {
+    const [one, two] = await Promise.all(
+      [1, 2].map(() => composeMessage(doc('Über die Wiese'), doc('Zeilen – mit Strich'), {}, envelope)),
+    );
+    expect(one?.raw.equals(two?.raw ?? Buffer.alloc(0))).to.equal(true);
+    const read = await readMessage(one?.raw ?? Buffer.alloc(0));
+    expect([read.subject, read.from, read.to[0], read.messageId]).to.deep.equal([
+      'Über die Wiese',
+      envelope.from,
+      envelope.to,
+      'fixed@firm.example',
+    ]);
+    expect(read.text.trim()).to.equal('Zeilen – mit Strich');
+    expect(read.date?.toISOString()).to.equal('2026-11-02T10:00:00.000Z');
+    expect(one?.raw.toString('latin1')).to.not.match(/[^\r]\n/);
+  });
+
+  it('cannot be given another header by a name or subject', async () => {
+    const { raw } = await composeMessage(
+      doc('x\r\nBcc: all@x.example'),
+      doc('y'),
+      {},
+      { ...envelope, to: { name: 'n\r\nBcc: all@x.example', address: 'a@x.example' } },
+    );
+    const read = await readMessage(raw);
+    expect([read.bcc, read.header('bcc')]).to.deep.equal([[], null]);
+  });
+});
+
+describe('small print of security', () => {
+  it('keeps harmless looks and in-place pictures of a message, and blocks the rest', () => {
+    const picture = {
+      filename: 'a.png',
+      mimeType: 'image/png',
+      contentId: 'p1',
+      inline: true,
+      content: new Uint8Array([1, 2, 3]),
+    };
+    const html = safeHtml(
+      '<p style="color:red;position:fixed">a</p><img src="cid:p1"><img src="cid:none"><img src="//x.example/a.png">',
+      [picture],
+      true,
+    );
+    expect(html)
+      .to.contain('color:red')
+      .and.contain('data:image/png;base64,AQID')
+      .and.not.contain('position')
+      .and.not.contain('cid:')
+      .and.not.contain('x.example');
+    expect([
+      hasRemotePictures('<img src="https://x.example/a">'),
+      hasRemotePictures('<img src="cid:a">'),
+    ]).to.deep.equal([true, false]);
+    expect(framePolicy(false)).to.not.contain('https:');
+  });
+  it('checks passwords against Argon2id hashes', async () => {
+    const stored = await hashPassword('open the gate');
+    expect(stored).to.match(/^\$argon2id\$/);
+    expect([
+      await passwordFits(stored, 'open the gate'),
+      await passwordFits(stored, 'open the gates'),
+      await passwordFits('broken', 'x'),
+    ]).to.deep.equal([true, false, false]);
+  });
+});
+
+describe('the demo firm', () => {
+  it('is the firm it is meant to be, the same from the same seed and day', async () => {
+    const now = new Date('2026-11-24T09:00:00Z');
+    const dirs = [1, 2].map(() => mkdtempSync(join(tmpdir(), 'patient-clerk-demo-')));
+    const [one, two] = await Promise.all(dirs.map((dir) => makeWorld(dir, { seed: 'quillhurst', now })));
+    expect(one).to.deep.equal(two);
+    expect([one?.clients.length, one?.clients.flatMap((client) => client.files).length]).to.deep.equal([
+      212, 388,
+    ]);
+    const emails =
+      one?.clients.flatMap((client) =>
+        client.people.flatMap((person) => person.addresses.map((address) => address.email)),
+      ) ?? [];
+    expect(emails.every((email) => email.endsWith('.example'))).to.equal(true);
+    expect(new Set(one?.clients.flatMap((client) => client.files.map((file) => file.number))).size).to.equal(
+      388,
+    );
+    const kept = dirs.map((dir) => {
+      const account = new Account(
+        'ines.calder@quillhurst.example',
+        '',
+        join(dir, 'accounts', 'ines.calder@quillhurst.example'),
+      );
+      const ids = account.all().flatMap((folder) => folder.messages.map((message) => message.messageId));
+      account.close();
+      return ids;
+    });
+    expect(kept[0]?.length).to.be.greaterThan(400);
+    expect(kept[0]).to.deep.equal(kept[1]);
+    for (const dir of dirs) rmSync(dir, { recursive: true, force: true });
+  });
+});
