@@ -296,4 +296,13 @@ const FILES = [
     grid-template-columns: 320px minmax(0, 1fr);
   }
 }
+@media (max-width: 1000px) {
+  .recipients {
+    grid-template-columns: 270px minmax(0, 1fr);
+    gap: 10px;
+  }
+  .address {
+    max-width: 150px;
+  }
+}
 </style>
