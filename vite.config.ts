@@ -14,5 +14,5 @@ export default defineConfig({
     vuetify({ autoImport: true }),
   ],
   build: { outDir: here('dist'), emptyOutDir: true, chunkSizeWarningLimit: 1500 },
-  server: { host: '127.0.0.1', fs: { allow: [here('.')] }, proxy: { '/api': { target: api } } },
+  server: { host: '127.0.0.1', fs: { allow: [here('.')] }, proxy: { '^/api/': { target: api } } },
 });
