@@ -14,5 +14,10 @@ export default defineConfig({
     vuetify({ autoImport: true }),
   ],
   build: { outDir: here('dist'), emptyOutDir: true, chunkSizeWarningLimit: 1500 },
+  // Every screen is looked through at the start, so that opening one does not bundle anew and reload.
+  optimizeDeps: {
+    entries: ['main.ts', '**/*.vue'],
+    include: ['echarts/core', 'echarts/charts', 'echarts/components', 'echarts/renderers'],
+  },
   server: { host: '127.0.0.1', fs: { allow: [here('.')] }, proxy: { '^/api/': { target: api } } },
 });
