@@ -4,7 +4,13 @@ import { FileRef, Id, Page } from './common.ts';
 export const MessageState = z.enum(['logged', 'suggested', 'aside', 'private']);
 export type MessageState = z.infer<typeof MessageState>;
 
-export const Evidence = z.object({ kind: z.string(), side: z.enum(['for', 'against']), words: z.string() });
+export const Evidence = z.object({
+  kind: z.string(),
+  side: z.enum(['for', 'against']),
+  words: z.string(),
+  /** In log-odds; older records carry none. */
+  weight: z.number().default(0),
+});
 export type Evidence = z.infer<typeof Evidence>;
 
 export const Party = z.object({
@@ -17,6 +23,7 @@ export type Party = z.infer<typeof Party>;
 export const Candidate = z.object({
   file: FileRef,
   likelihood: z.enum(['nearly certain', 'likely', 'unsure']),
+  probability: z.number().default(0),
   evidence: z.array(Evidence),
 });
 export type Candidate = z.infer<typeof Candidate>;
@@ -33,8 +40,39 @@ export const FilingStep = z.object({
   at: z.string(),
   by: z.string(),
   words: z.string(),
+  note: z.string(),
   undone: z.boolean(),
 });
+
+export const Note = z.object({
+  id: z.number(),
+  at: z.string(),
+  by: z.string(),
+  words: z.string(),
+  messageId: z.number().nullable(),
+  file: z.object({ id: z.number(), number: z.string() }),
+});
+export type Note = z.infer<typeof Note>;
+
+/** A correspondent whom the records do not know, and who it may be. */
+export const Stranger = z.object({
+  name: z.string(),
+  email: z.string(),
+  /** People of that name: the address may be theirs. */
+  people: z.array(
+    z.object({ id: z.number(), name: z.string(), clientId: z.number(), clientName: z.string() }),
+  ),
+  /** What signature and headers tell, for a new client or person. */
+  read: z.object({
+    firstName: z.string(),
+    lastName: z.string(),
+    organisation: z.string(),
+    role: z.string(),
+    phone: z.string(),
+    postal: z.array(z.string()),
+  }),
+});
+export type Stranger = z.infer<typeof Stranger>;
 
 /** One message, opened. */
 export const MessageView = z.object({
@@ -59,6 +97,13 @@ export const MessageView = z.object({
   history: z.array(FilingStep),
   /** Other messages of the conversation that have no file yet. */
   restOfConversation: z.number(),
+  conversationId: z.number(),
+  /** Messages in the conversation, this one among them. */
+  conversationSize: z.number(),
+  stranger: Stranger.nullable(),
+  listId: z.string(),
+  notes: z.array(Note),
+  laterUntil: z.string().nullable(),
 });
 export type MessageView = z.infer<typeof MessageView>;
 
@@ -88,19 +133,41 @@ export const SortingQueue = z.object({
 });
 export type SortingQueue = z.infer<typeof SortingQueue>;
 
-/** What a person settles about a message: files, or not client mail. */
+/** Where a person puts messages. */
+export const SortTarget = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('files'), fileIds: z.array(Id).min(1, 'Choose a file first.').max(10) }),
+  /** Each to the file suggested first for it. */
+  z.object({ kind: z.literal('suggested') }),
+  /** Where it is by itself is right: from now on a person says so. */
+  z.object({ kind: z.literal('right') }),
+  z.object({ kind: z.literal('aside') }),
+  z.object({ kind: z.literal('private') }),
+  /** Out of the way until the next working morning. */
+  z.object({ kind: z.literal('later') }),
+  z.object({ kind: z.literal('sorting') }),
+]);
+export type SortTarget = z.infer<typeof SortTarget>;
+
+/** What a person settles about a message, about others with it, and what is noted along the way. */
 export const Sort = z.object({
   messageId: Id,
-  to: z.discriminatedUnion('kind', [
-    z.object({ kind: z.literal('files'), fileIds: z.array(Id).min(1, 'Choose a file first.').max(10) }),
-    z.object({ kind: z.literal('aside') }),
-    z.object({ kind: z.literal('sorting') }),
-  ]),
+  /** Others settled in the same step. */
+  alsoIds: z.array(Id).max(500).default([]),
+  to: SortTarget,
   restOfConversation: z.boolean().default(false),
+  note: z.string().trim().max(500, 'A remark may have 500 letters.').default(''),
+  /** A person to whom the unknown address is added. */
+  addAddressTo: Id.nullable().default(null),
 });
-export type Sort = z.infer<typeof Sort>;
+export type Sort = z.input<typeof Sort>;
 
-export const SortDone = z.object({ stepId: z.number(), words: z.string(), messages: z.number() });
+export const SortDone = z.object({
+  stepId: z.number(),
+  words: z.string(),
+  messages: z.number(),
+  /** Waiting messages that found their place because of what was learned. */
+  settledAlong: z.number(),
+});
 export type SortDone = z.infer<typeof SortDone>;
 
 export const LedgerQuery = Page.extend({
@@ -123,7 +190,12 @@ export const LedgerEntry = z.object({
 });
 export type LedgerEntry = z.infer<typeof LedgerEntry>;
 
-export const LedgerPage = z.object({ entries: z.array(LedgerEntry), total: z.number() });
+export const LedgerPage = z.object({
+  entries: z.array(LedgerEntry),
+  total: z.number(),
+  /** Notes on the files, newest first. */
+  notes: z.array(Note),
+});
 export type LedgerPage = z.infer<typeof LedgerPage>;
 
 export const FolderStatus = z.object({ path: z.string(), onServer: z.number(), taken: z.number() });

@@ -7,6 +7,7 @@ export const FIRM = {
   name: 'Quillhurst Land Advisers',
   domains: ['quillhurst.example'],
   fileNumberPattern: 'QL-\\d{5}',
+  freemail: [...FREEMAIL],
   zone: 'Europe/London',
   notice:
     'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',

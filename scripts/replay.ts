@@ -32,7 +32,7 @@ for await (const step of replay(
     [
       step.messageId,
       step.mailbox,
-      step.decision,
+      step.outcome,
       step.files.join(';'),
       step.candidates.join(';'),
       String(Math.round(step.micros)),

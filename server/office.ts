@@ -1,9 +1,12 @@
 import { randomUUID } from 'node:crypto';
 import type { Logger } from 'pino';
+import type { FilingMind } from '../core/filing/decide.ts';
 import type { FilingRegister } from '../core/filing/register.ts';
+import type { OfficeRule } from '../core/filing/rules.ts';
 import type { Config } from './config.ts';
 import type { Database } from './database/database.ts';
 import { readFirm, type Firm } from './database/settings.ts';
+import { HeldExperience, readRules } from './filing/mind.ts';
 import { loadFilingRegister } from './register/filingRegister.ts';
 
 /** What every capability stands on: the database, the configuration, the log, and the records held for filing. */
@@ -12,6 +15,8 @@ export class Office {
   readonly process = randomUUID().slice(0, 18);
   private held: { version: number; register: FilingRegister } | null = null;
   private loading: Promise<FilingRegister> | null = null;
+  private readonly learned = new HeldExperience();
+  private rules: { version: number; rules: OfficeRule[] } | null = null;
 
   constructor(
     readonly db: Database,
@@ -37,5 +42,16 @@ export class Office {
       })
       .finally(() => (this.loading = null));
     return this.loading;
+  }
+  /** All that filing decides from: the records, what was learned, the office's own rules; each read again only when it changed. */
+  async filingMind(): Promise<FilingMind> {
+    const [register, row] = await Promise.all([
+      this.filingRegister(),
+      this.db('pulse').where({ topic: 'filing' }).first('version'),
+      this.learned.catchUp(this.db),
+    ]);
+    const version = Number(row?.version ?? 0);
+    if (this.rules?.version !== version) this.rules = { version, rules: await readRules(this.db) };
+    return { register, experience: this.learned.experience, rules: this.rules.rules };
   }
 }

@@ -4,6 +4,11 @@
  * programs put there are taken away too (common practice).
  */
 const MARKS = 're|fwd?|aw|wg|sv|vs|vb|antw|tr|rv|enc|odp|ynt|ref';
+/** Marks that hand a message on, among those above. */
+const FORWARD = /^(?:\[[^\[\]]*\]\s*)*(?:fwd?|wg|vs|vb|tr|rv)\s*(?:\[[^\[\]]*\]\s*)?:/i;
+/** What programs put before the subject of an automatic answer or a report (common practice). */
+const AUTOMATIC =
+  /^(?:automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office|automatische antwort|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|undeliver(?:able|ed)(?: mail)?|delivery (?:status notification|failure)|unzustellbar)\s*(?:\([^)]*\))?\s*:\s*/i;
 const BLOB = '\\[[^\\[\\]]*\\]\\s*';
 const LEADER = new RegExp(
   `^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:\\[[^\\[\\]]*\\]\\s*)?(?:\\(\\d+\\))?:|\\s)`,
@@ -48,7 +53,19 @@ export function baseSubject(subject: string): BaseSubject {
   }
 }
 
-/** The key under which two subjects are the same conversation's; empty when nothing is left to compare. */
+/** Whether the subject is that of a forwarded message. */
+export function isForward(subject: string): boolean {
+  return FORWARD.test(subject.trim());
+}
+
+/**
+ * The key under which two subjects are the same conversation's; empty when nothing is left to compare.
+ * Letters and digits only: programs mangle dashes, quotes and accents on the way (common practice).
+ */
 export function subjectKey(subject: string): string {
-  return baseSubject(subject).text.toLowerCase();
+  return baseSubject(baseSubject(subject).text.replace(AUTOMATIC, ''))
+    .text.normalize('NFD')
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, ' ')
+    .trim();
 }

@@ -1,321 +1,287 @@
-import { subjectKey } from '../conversation/subject.ts';
-import type { FilingRegister, RegisteredFile, RegisteredPerson } from './register.ts';
-import type { Candidate, Decision, EarlierMessage, Evidence, FilingContext, FilingMessage } from './types.ts';
-import { tellingWords } from './words.ts';
+import { Experience, type Lesson } from './experience.ts';
+import { forwards } from './message.ts';
+import type { FilingRegister } from './register.ts';
+import { ruleMatches, ruleWords, type OfficeRule } from './rules.ts';
+import { survey, type Scene } from './scene.ts';
+import {
+  likelihoodOf,
+  type Candidate,
+  type Decision,
+  type Evidence,
+  type EvidenceKind,
+  type FilingContext,
+  type FilingMessage,
+} from './types.ts';
+import { LIMITS, PEOPLE } from './weights.ts';
+import { topicsOf, whichFile, type FileView } from './which.ts';
+import { whoseMail, type ClientView } from './whose.ts';
 
 /** At most this many files are suggested. */
 const MOST_CANDIDATES = 5;
+/** At most this many clients are looked into. */
+const MOST_CLIENTS = 5;
+
+/** What filing decides from, beside the message: the records, what was learned, the office's own rules. */
+export interface FilingMind {
+  register: FilingRegister;
+  experience: Experience;
+  rules: readonly OfficeRule[];
+}
 
 /**
- * Decides where one message belongs. Rules are tried from the surest to the weakest; the first that
- * is certain decides, the others only suggest. Pure: everything it may know is in its arguments.
+ * Decides where one message belongs: filed alone only when the file is nearly certain and no other client
+ * is plausible; else suggested, ranked; or set aside with a reason. Pure: all it may know is in its arguments.
  */
-export function decide(register: FilingRegister, message: FilingMessage, context: FilingContext): Decision {
-  const scene = survey(register, message, context);
-  for (const rule of RULES) {
-    const decision = rule(scene);
-    if (decision) return decision;
-  }
-  return suggest(scene, []);
+export function decide(mind: FilingMind, message: FilingMessage, context: FilingContext): Decision {
+  const ruled = byRule(mind, message);
+  if (ruled) return ruled;
+  const scene = survey(mind.register, mind.experience, message, context);
+  const decision = automatic(scene) ?? ourselves(scene) ?? weigh(scene);
+  return without(decision, neverFiles(mind, message));
 }
 
-/** Everything the rules look at, gathered once. */
-interface Scene {
-  register: FilingRegister;
-  message: FilingMessage;
-  outsiders: { address: string; name: string; people: readonly RegisteredPerson[] }[];
-  /** Clients of the outside people, by how many of the people belong to each. */
-  clientIds: number[];
-  inSubject: number[];
-  inOwnText: number[];
-  earlier: EarlierMessage | undefined;
-  sameSubject: readonly EarlierMessage[];
+/** The first of the office's rules that speaks of the message and says where it goes. */
+function byRule({ register, rules }: FilingMind, message: FilingMessage): Decision | null {
+  for (const rule of rules) {
+    if (rule.then.kind === 'never' || !ruleMatches(rule, message)) continue;
+    const number = rule.then.kind === 'file' ? (register.file(rule.then.fileId)?.number ?? '') : '';
+    const evidence = [plus('rule', `Your rule: ${ruleWords(rule, number)}`, PEOPLE.conversation)];
+    if (rule.then.kind === 'file')
+      return { state: 'logged', fileIds: [rule.then.fileId], probability: 1, evidence };
+    return { state: rule.then.kind, evidence };
+  }
+  return null;
 }
 
-function survey(register: FilingRegister, message: FilingMessage, context: FilingContext): Scene {
-  const named = message.returned ? [message.returned, ...message.named] : message.named;
-  const addresses = new Map<string, string>();
-  for (const { address, name } of [...(message.from ? [message.from] : []), ...message.recipients]) {
-    if (address && !register.isOurs(address)) addresses.set(address, name);
-  }
-  for (const address of message.undelivered) if (!register.isOurs(address)) addresses.set(address, '');
-  const outsiders = [...addresses].map(([address, name]) => ({
-    address,
-    name,
-    people: register.peopleAt(address),
-  }));
+function neverFiles({ rules }: FilingMind, message: FilingMessage): Set<number> {
+  return new Set(
+    rules.flatMap((rule) =>
+      rule.then.kind === 'never' && ruleMatches(rule, message) ? [rule.then.fileId] : [],
+    ),
+  );
+}
+
+/** Takes files out that a rule forbids; what would have been filed there is put before a person. */
+function without(decision: Decision, never: ReadonlySet<number>): Decision {
+  if (!never.size) return decision;
+  if (decision.state === 'suggested')
+    return { ...decision, candidates: decision.candidates.filter(({ fileId }) => !never.has(fileId)) };
+  if (decision.state !== 'logged' || !decision.fileIds.some((id) => never.has(id))) return decision;
   return {
-    register,
-    message,
-    outsiders,
-    clientIds: [...new Set(outsiders.flatMap(({ people }) => people.flatMap((person) => person.clientIds)))],
-    inSubject: register.numbers.in(message.subject),
-    inOwnText: register.numbers.in(message.own),
-    // What waits in Sorting itself says nothing: the next one named may.
-    earlier: named.map((id) => context.earlier.get(id)).find((found) => found && found.state !== 'suggested'),
-    sameSubject: context.sameSubject,
+    state: 'suggested',
+    candidates: [],
+    evidence: [
+      minus('rule', 'A rule of yours keeps it off the file it would have gone to', PEOPLE.conversation),
+    ],
   };
 }
 
-type Rule = (scene: Scene) => Decision | null;
-
-/** A delivery report or automatic answer goes where the message that caused it went. */
-const automaticAnswer: Rule = ({ message, earlier }) => {
-  if (message.automatic !== 'report' && message.automatic !== 'reply') return null;
-  if (!earlier) return null;
-  const what = message.automatic === 'report' ? 'A delivery report' : 'An automatic answer';
-  if (earlier.state === 'logged') {
-    return logged(earlier.fileIds, [plus('returned', `${what} to a message on this file`)]);
+/** Reports, automatic answers, lists and machines' notices. */
+function automatic(scene: Scene): Decision | null {
+  const { message, earlier } = scene;
+  if (!message.automatic) return null;
+  const answers = message.automatic === 'report' || message.automatic === 'reply';
+  if (answers) {
+    const what = message.automatic === 'report' ? 'A delivery report' : 'An automatic answer';
+    const caused = earlier ?? onePlace(scene);
+    if (caused?.state === 'logged')
+      return logged(caused.fileIds, 0.999, [
+        plus('returned', `${what} to a message on this file`, PEOPLE.conversation),
+      ]);
+    if (caused?.state === 'aside') return aside('automatic', `${what} to a message that is not client mail`);
+    return whoseMail(scene).length ? null : aside('automatic', `${what} to nothing of ours`);
   }
-  return earlier.state === 'aside'
-    ? aside('automatic', `${what} to a message that is not client mail`)
-    : null;
-};
+  if (earlier?.state === 'logged' && !scene.subjectChanged) return null;
+  if (message.automatic === 'list') return aside('list', 'Sent to a list, not to us');
+  return scene.outsiders.some(({ people }) => people.length) ? null : aside('automatic', 'Sent by a machine');
+}
 
-/** Circulars and machines' notices are not client correspondence, unless they answer a filed message. */
-const circular: Rule = ({ message, earlier }) => {
-  if (message.automatic === 'list' && earlier?.state !== 'logged') {
-    return aside('list', 'Sent to a list, not to us');
-  }
-  return message.automatic === 'notice' && !earlier ? aside('automatic', 'Sent by a machine') : null;
-};
+/** Where all messages of the same subject and people are, when they are in one place. */
+function onePlace({ sameSubject }: Scene) {
+  const placed = sameSubject.filter((each) => each.state !== 'suggested');
+  const [first] = placed;
+  return first &&
+    placed.every((each) => each.state === first.state && each.fileIds.join() === first.fileIds.join())
+    ? first
+    : undefined;
+}
 
-/** Mail among staff: a number in the subject or a filed conversation decides, else it is internal. */
-const internal: Rule = (scene) => {
-  const { message, register, inSubject, earlier, outsiders } = scene;
-  if (outsiders.length || !message.from) return null;
-  if (inSubject.length)
-    return logged(inSubject, [plus('number', `${numbersOf(register, inSubject)} stands in the subject`)]);
+/** Mail among staff: filed by a number in its subject, by its conversation, or when it hands a client's mail on. */
+function ourselves(scene: Scene): Decision | null {
+  const { internal, register, inSubject, earlier, message } = scene;
+  if (!internal) return null;
+  const [number] = inSubject;
+  if (number !== undefined && inSubject.length === 1)
+    return logged([number], 0.999, [
+      plus('number', `${register.file(number)?.number} stands in the subject`, PEOPLE.conversation),
+    ]);
   if (earlier?.state === 'logged')
-    return logged(earlier.fileIds, [plus('conversation', 'Goes on a conversation on this file')]);
-  const forwarded = peopleIn(register, message.quoted);
-  if (forwarded.length) {
-    return suggest(scene, ranked(scene, forwarded), [plus('person', 'Forwards mail from somebody we know')]);
-  }
-  return aside('internal', 'Between ourselves');
-};
+    return logged(earlier.fileIds, 0.999, [
+      plus('conversation', 'Goes on a conversation on this file', PEOPLE.conversation),
+    ]);
+  if (message.original && (forwards(message) || scene.outsiders.length) && whoseMail(scene).length)
+    return null;
+  return inSubject.length ? null : aside('internal', 'Between ourselves');
+}
 
-/** A reply goes where its conversation is filed, unless it plainly names another file. */
-const conversation: Rule = (scene) => {
-  const { register, message, earlier, inSubject, inOwnText } = scene;
-  if (!earlier) return null;
-  if (earlier.state === 'aside') {
-    return scene.clientIds.length || inSubject.length
-      ? null
-      : aside('conversation', 'Goes on a conversation that is not client mail');
-  }
-  if (earlier.state !== 'logged') return null;
-  const others = [...new Set([...inSubject, ...inOwnText])].filter((id) => !earlier.fileIds.includes(id));
-  const evidence = [plus('conversation', 'Goes on a conversation on this file')];
-  const changed = Boolean(earlier.subjectKey) && subjectKey(message.subject) !== earlier.subjectKey;
-  if (!others.length && !changed) return logged(earlier.fileIds, evidence);
-  if (!others.length && !mentionsAnotherFile(scene, earlier.fileIds))
-    return logged(earlier.fileIds, evidence);
-  const named = others.map((id) =>
-    candidate(id, 'likely', [plus('number', `${numbersOf(register, [id])} stands in what was written`)]),
-  );
-  const old = earlier.fileIds.map((id) =>
-    candidate(id, 'likely', [...evidence, ...(changed ? [minus('subject', 'The subject was changed')] : [])]),
-  );
-  return suggest(scene, [...named, ...old, ...ranked(scene, scene.clientIds)]);
-};
+/** Weighs clients, then each one's files, and acts when that leaves no doubt. */
+function weigh(scene: Scene): Decision {
+  const clients = whoseMail(scene);
+  const { earlier } = scene;
+  if (earlier?.state === 'aside' && !clients.some((client) => client.probability > 0.5))
+    return aside('conversation', 'Goes on a conversation that is not client mail');
+  if (!clients.length) return stranger(scene);
+  const weighed = clients
+    .slice(0, MOST_CLIENTS)
+    .map((client) => ({ client, files: whichFile(scene, client) }));
+  return together(scene, weighed) ?? alone(scene, weighed);
+}
 
-/** A file number in the writer's own words decides, when the people fit it. */
-const fileNumber: Rule = (scene) => {
-  const { register, inSubject, inOwnText, clientIds } = scene;
-  const ids = inSubject.length ? inSubject : inOwnText;
-  if (!ids.length) return null;
-  const where = inSubject.length ? 'the subject' : 'what was written';
-  const evidence = [plus('number', `${numbersOf(register, ids)} stands in ${where}`)];
-  const files = ids.map((id) => register.file(id)).filter((file) => file !== undefined);
-  const fits = files.every((file) => clientIds.includes(file.clientId));
-  if (fits && (files.length === 1 || new Set(files.map((file) => file.clientId)).size === files.length)) {
-    return logged(ids, [...evidence, plus('person', 'Written by or to people of this client')]);
-  }
-  const likelihood = files.length === 1 && !clientIds.length ? 'nearly certain' : 'likely';
-  const against = clientIds.length && !fits ? [minus('person', 'The people belong to another client')] : [];
-  return suggest(scene, [
-    ...ids.map((id) => candidate(id, likelihood, [...evidence, ...against])),
-    ...ranked(scene, clientIds),
-  ]);
-};
+interface Weighed {
+  client: ClientView;
+  files: FileView[];
+}
 
-/** A reply whose threading was lost: same subject, same people. */
-const lostThread: Rule = (scene) => {
-  const latest = scene.sameSubject[0];
-  if (!latest || latest.state !== 'logged') return null;
-  const oneFile = scene.sameSubject.every(
-    (other) => other.state === 'logged' && other.fileIds.join() === latest.fileIds.join(),
-  );
-  const evidence = [plus('subject', 'Same subject and people as messages on this file')];
-  if (oneFile) return logged(latest.fileIds, evidence);
-  const ids = [...new Set(scene.sameSubject.flatMap((other) => other.fileIds))];
-  return suggest(scene, [
-    ...ids.map((id) => candidate(id, 'likely', evidence)),
-    ...ranked(scene, scene.clientIds),
-  ]);
-};
-
-/** A known address of one client with one open file, or with none but General. */
-const knownAddress: Rule = (scene) => {
-  const { register, outsiders, clientIds, message } = scene;
-  const known = outsiders.filter(({ people }) => people.length);
-  const [clientId] = clientIds;
-  if (!known.length || clientId === undefined) return null;
-  const candidates = ranked(scene, clientIds);
-  if (clientIds.length > 1 || message.automatic) return suggest(scene, candidates);
-  if (known.some(({ people }) => people.length > 1)) return suggest(scene, candidates);
-  const open = register.openFilesOf(clientId);
-  const specific = open.filter((file) => !file.general);
-  const only =
-    specific.length === 1 ? specific[0] : specific.length ? undefined : open.find((file) => file.general);
-  if (!only) return suggest(scene, candidates);
-  const person = known[0]?.people[0];
+/** A message of the conversation's several files, or to people of several clients about the business of all. */
+function together(scene: Scene, weighed: readonly Weighed[]): Decision | null {
+  const { earlier, subjectChanged, inSubject, register } = scene;
+  const numbered = inSubject.length > 1 ? inSubject : [];
+  const clientsOf = (ids: readonly number[]) => new Set(ids.map((id) => register.file(id)?.clientId));
+  if (earlier?.state === 'logged' && earlier.fileIds.length > 1 && !subjectChanged)
+    return logged(earlier.fileIds, 0.995, [
+      plus('conversation', 'Goes on a conversation on these files', PEOPLE.conversation),
+    ]);
+  if (
+    numbered.length &&
+    clientsOf(numbered).size === numbered.length &&
+    numbered.every((id) =>
+      weighed.some(({ client, files }) => client.own && files.some(({ file }) => file.id === id)),
+    )
+  )
+    return logged(numbered, 0.99, [
+      plus('number', 'All these numbers stand in the subject', PEOPLE.numberInSubject),
+    ]);
+  if (earlier?.state === 'logged') return null;
+  const own = weighed.filter(({ client }) => client.own);
+  if (own.length < 2 || own.length > 3 || !own.every(({ client }) => client.mentioned)) return null;
+  const firsts = own.flatMap(({ files }) => files.slice(0, 1));
+  const probability = firsts.reduce((product, { probability: each }) => product * each, BOTH_NAMED);
+  if (probability < LIMITS.file) return null;
   return logged(
-    [only.id],
+    firsts.map(({ file }) => file.id),
+    probability,
     [
-      plus('person', `${person?.name || 'The address'} belongs to ${register.clientName(clientId)}`),
-      only.general
-        ? plus('general', 'The client has no other open file')
-        : plus('only-file', 'The client’s only open file'),
+      plus('mention', 'People of each client take part, and each is named', PEOPLE.mostOfMention),
+      ...firsts.flatMap(({ evidence }) => evidence.filter(({ side }) => side === 'for').slice(0, 1)),
     ],
   );
-};
-
-/** An unknown address under a known person's name. */
-const knownName: Rule = (scene) => {
-  const people = scene.outsiders.flatMap(({ name }) => scene.register.peopleNamed(name));
-  const clientIds = [...new Set(people.flatMap((person) => person.clientIds))];
-  if (!clientIds.length) return null;
-  const why = plus('name', `${people[0]?.name} is known, but not at this address`);
-  return suggest(scene, ranked(scene, clientIds), [why]);
-};
-
-const RULES: readonly Rule[] = [
-  automaticAnswer,
-  circular,
-  internal,
-  conversation,
-  fileNumber,
-  lostThread,
-  knownAddress,
-  knownName,
-];
-
-/** Ranks the open files of the clients by the people and words that speak for each. */
-function ranked(scene: Scene, clientIds: readonly number[]): Candidate[] {
-  const { register, message } = scene;
-  const words = tellingWords(`${message.subject} ${message.own}`);
-  const personIds = scene.outsiders.flatMap(({ people }) => people.map((person) => person.id));
-  const shared = scene.outsiders.some(
-    ({ people }) => new Set(people.flatMap((person) => person.clientIds)).size > 1,
-  );
-  const files = clientIds.flatMap((id) => register.openFilesOf(id));
-  const scored = files.map((file) => {
-    const common = [
-      ...tellingWords(
-        clientIds.length > 1 ? `${file.title} ${register.clientName(file.clientId)}` : file.title,
-      ),
-    ].filter((word) => words.has(word));
-    const named = file.personIds.some((id) => personIds.includes(id));
-    const evidence: Evidence[] = [];
-    if (named) evidence.push(plus('person', 'The correspondent is named on this file'));
-    else if (personIds.length) evidence.push(plus('person', 'The correspondent belongs to this client'));
-    if (common.length)
-      evidence.push(
-        plus(
-          'words',
-          `${quoteList(common)} ${common.length > 1 ? 'stand' : 'stands'} in the message and in the file’s name`,
-        ),
-      );
-    if (file.general) evidence.push(plus('general', 'Used when nothing more particular fits'));
-    if (files.length > 1 && !file.general) evidence.push(minus('other-files', otherFiles(files, file)));
-    if (shared) evidence.push(minus('several-clients', 'The correspondent belongs to several clients'));
-    return {
-      file,
-      score: common.length * 2 + (named ? 1 : 0) - (file.general ? 0.5 : 0),
-      evidence,
-      words: common.length,
-    };
-  });
-  scored.sort((a, b) => b.score - a.score || b.file.number.localeCompare(a.file.number));
-  const runnerUp = scored[1]?.score ?? 0;
-  return scored.map(({ file, score, evidence, words: count }, index) =>
-    candidate(file.id, index === 0 && count > 0 && score > runnerUp ? 'likely' : 'unsure', evidence),
-  );
 }
 
-function otherFiles(files: readonly RegisteredFile[], file: RegisteredFile): string {
-  const others = files.filter((other) => other.clientId === file.clientId && other.id !== file.id).length;
-  const clients = new Set(files.map((other) => other.clientId)).size;
-  if (clients > 1) return `${clients} clients come into question`;
-  return `The client has ${others} other open ${others === 1 ? 'file' : 'files'}`;
-}
+/** How sure it is that a message between the people of two clients that names both is about both. */
+const BOTH_NAMED = 0.995;
 
-/** Whether subject and text share telling words with another open file of the same client, and none with these. */
-function mentionsAnotherFile(scene: Scene, fileIds: readonly number[]): boolean {
-  const { register, message } = scene;
-  const words = tellingWords(`${message.subject} ${message.own}`);
-  const hits = (file: RegisteredFile) =>
-    [...tellingWords(file.title)].filter((word) => words.has(word)).length;
-  const current = fileIds.map((id) => register.file(id)).filter((file) => file !== undefined);
-  const others = current
-    .flatMap((file) => register.openFilesOf(file.clientId))
-    .filter((file) => !fileIds.includes(file.id));
-  return others.some((file) => hits(file) > 0) && !current.some((file) => hits(file) > 0);
-}
-
-/** Clients of the people whose addresses stand in a forwarded text. */
-function peopleIn(register: FilingRegister, quoted: string): number[] {
-  const addresses = quoted.match(/[^\s<>()[\],;:"]+@[^\s<>()[\],;:"]+/g) ?? [];
-  const people = addresses
-    .filter((address) => !register.isOurs(address))
-    .flatMap((address) => register.peopleAt(address));
-  return [...new Set(people.flatMap((person) => person.clientIds))];
-}
-
-function logged(fileIds: readonly number[], evidence: Evidence[]): Decision {
-  return { state: 'logged', fileIds: [...fileIds], evidence };
-}
-
-function aside(kind: Evidence['kind'], words: string): Decision {
-  return { state: 'aside', evidence: [plus(kind, words)] };
-}
-
-function suggest(scene: Scene, candidates: readonly Candidate[], evidence: Evidence[] = []): Decision {
-  const byFile = new Map<number, Candidate>();
-  for (const next of candidates) {
-    const known = byFile.get(next.fileId);
-    if (!known) byFile.set(next.fileId, { ...next, evidence: [...next.evidence] });
-    else
-      known.evidence.push(
-        ...next.evidence.filter((item) => !known.evidence.some((other) => other.words === item.words)),
-      );
+/** The best file, when it is nearly certain; else the ranked list. */
+function alone(scene: Scene, weighed: readonly Weighed[]): Decision {
+  const ranked = weighed
+    .flatMap(({ client, files }) =>
+      files.map(({ file, probability, evidence }) => ({
+        fileId: file.id,
+        clientId: client.clientId,
+        probability: probability * client.probability,
+        evidence: [...evidence, ...client.evidence].sort((a, b) => order(b) - order(a)),
+      })),
+    )
+    .sort((a, b) => b.probability - a.probability);
+  const [best] = ranked;
+  const [first] = weighed;
+  if (best && first && best.clientId === first.client.clientId) {
+    if (best.probability >= LIMITS.file && first.client.probability >= LIMITS.client && !doubtful(scene))
+      return logged([best.fileId], best.probability, best.evidence);
   }
-  const list = [...byFile.values()].slice(0, MOST_CANDIDATES);
-  if (scene.message.automatic) evidence = [...evidence, minus('automatic', 'Sent by a machine')];
-  return { state: 'suggested', candidates: list, evidence };
+  const candidates = ranked.slice(0, MOST_CANDIDATES).map(({ fileId, probability, evidence }): Candidate => ({
+    fileId,
+    probability,
+    likelihood: likelihoodOf(probability),
+    evidence,
+  }));
+  const evidence = scene.message.automatic ? [minus('automatic', 'Sent by a machine', 1)] : [];
+  return { state: 'suggested', candidates, evidence };
 }
 
-function candidate(fileId: number, likelihood: Candidate['likelihood'], evidence: Evidence[]): Candidate {
-  return { fileId, likelihood, evidence };
+/** Signs that forbid acting alone, whatever the weights say. */
+function doubtful({ message, earlier }: Scene): boolean {
+  return message.automatic !== null && !earlier;
 }
 
-function plus(kind: Evidence['kind'], words: string): Evidence {
-  return { kind, side: 'for', words };
+/** Reasons for come before reasons against, the weightier first. */
+function order({ side, weight }: Evidence): number {
+  return side === 'for' ? 100 + weight : weight;
 }
 
-function minus(kind: Evidence['kind'], words: string): Evidence {
-  return { kind, side: 'against', words };
+/**
+ * Mail with people nobody knows. At first it is put before a person; once enough of its kind were settled
+ * and none was client mail, it is set aside with that as the reason.
+ */
+function stranger(scene: Scene): Decision {
+  const { experience, outsiders, message } = scene;
+  const known = outsiders.map(({ key }) => experience.habits(key)).filter((habits) => habits.length);
+  if (known.length && known.every((habits) => habits.every(({ fileId }) => fileId === 0)))
+    return aside('correspondent', 'Earlier mail with this correspondent was not client mail');
+  const kind = strangerKind(scene);
+  const { client, aside: other } = experience.strangersOf(kind);
+  if (other >= LIMITS.strangers && client / (client + other) < 1 - LIMITS.client)
+    return aside('nobody', `Nobody we know; the last ${other} like it were not client mail`);
+  return {
+    state: 'suggested',
+    candidates: [],
+    evidence: message.automatic ? [minus('automatic', 'Sent by a machine', 1)] : [],
+  };
 }
 
-function numbersOf(register: FilingRegister, ids: readonly number[]): string {
-  return ids.map((id) => register.file(id)?.number ?? '').join(' and ');
+/** Strangers are of a kind by who writes and whether they name something of a client's. */
+export function strangerKind(scene: Scene): string {
+  const { outgoing, register, words } = scene;
+  const named = [...words].filter((word) => register.clientsNamed(word).length).length;
+  return `${outgoing ? 'to' : 'from'}:${named > 1 ? 'names' : 'nothing'}`;
 }
 
-function quoteList(words: readonly string[]): string {
-  return words
-    .slice(0, 3)
-    .map((word) => `“${word}”`)
-    .join(', ');
+/**
+ * What a person's decision about the message teaches. It rests on the records and the message alone, never
+ * on what was learned before, so that the same history teaches the same in any order.
+ */
+export function lessonOf(
+  register: FilingRegister,
+  message: FilingMessage,
+  fileIds: readonly number[],
+): Lesson {
+  const scene = survey(register, new Experience(), message, { earlier: new Map(), sameSubject: [] });
+  const strange = !scene.internal && !message.automatic && !message.isReply && !whoseMail(scene).length;
+  return {
+    at: message.at,
+    words: [...scene.words].slice(0, MOST_WORDS),
+    people: [...new Set(scene.outsiders.map(({ key }) => key))].slice(0, 20),
+    files: fileIds.flatMap((id) => {
+      const file = register.file(id);
+      return file ? [{ id, topics: topicsOf(file) }] : [];
+    }),
+    stranger: strange ? strangerKind(scene) : null,
+  };
+}
+
+const MOST_WORDS = 80;
+
+function logged(fileIds: readonly number[], probability: number, evidence: Evidence[]): Decision {
+  return { state: 'logged', fileIds: [...fileIds], probability, evidence };
+}
+
+function aside(kind: EvidenceKind, words: string): Decision {
+  return { state: 'aside', evidence: [plus(kind, words, PEOPLE.conversation)] };
+}
+
+function plus(kind: EvidenceKind, words: string, weight: number): Evidence {
+  return { kind, side: 'for', words, weight };
+}
+
+function minus(kind: EvidenceKind, words: string, weight: number): Evidence {
+  return { kind, side: 'against', words, weight };
 }

@@ -1,24 +1,87 @@
-import type { ReadMessage } from '../message/read.ts';
-import { writtenPart, type Written } from '../message/written.ts';
+import { addressKey, type Mailbox } from '../address/address.ts';
 import { namedMessages } from '../conversation/conversation.ts';
-import type { FilingMessage } from './types.ts';
+import { isForward, subjectKey } from '../conversation/subject.ts';
+import { readAddress, readMessage, type ReadMessage } from '../message/read.ts';
+import { inlineMessage, writtenPart } from '../message/written.ts';
+import type { FilingRegister } from './register.ts';
+import type { FilingMessage, OriginalMessage } from './types.ts';
 
-/** Prepares a message as read for filing. */
-export function filingMessage(
-  message: ReadMessage,
-  written: Written = writtenPart(message.text),
-): FilingMessage {
+/**
+ * Prepares a message as read for filing: its parts, and the message inside it when it is a forward.
+ * @param register tells by what names the writer may sign
+ */
+export async function filingMessage(register: FilingRegister, message: ReadMessage): Promise<FilingMessage> {
+  const { own, signature, footer, quoted } = writtenPart(message.text, namesOf(register, message.from));
   return {
     from: message.from,
     recipients: [...message.to, ...message.cc, ...message.bcc],
     subject: message.subject,
-    own: written.own,
-    quoted: written.quoted,
+    own,
+    signature,
+    footer,
+    quoted,
+    enclosureNames: message.enclosures.map((part) => part.filename),
     named: namedMessages(message),
     automatic: message.automatic,
+    list: message.header('list-id') ?? '',
     returned: message.report?.originalMessageId ?? null,
     undelivered: message.report?.recipients.map((recipient) => recipient.address) ?? [],
+    original: await originalOf(register, message, quoted),
+    isReply: message.inReplyTo.length > 0 || message.references.length > 0,
+    at: message.date?.getTime() ?? 0,
   };
+}
+
+/** The message that this one forwards or returns: enclosed as message/rfc822, or standing in its text. */
+async function originalOf(
+  register: FilingRegister,
+  message: ReadMessage,
+  quoted: string,
+): Promise<OriginalMessage | null> {
+  const enclosed = message.enclosures.find((part) => part.mimeType === 'message/rfc822');
+  if (enclosed) return asOriginal(register, await readMessage(enclosed.content));
+  const headers = message.enclosures.find((part) => part.mimeType === 'text/rfc822-headers');
+  if (headers) return asOriginal(register, await readMessage(headers.content));
+  const inline = inlineMessage(quoted);
+  if (!inline) return null;
+  const from = readAddress(inline.from)[0] ?? null;
+  const { own, signature } = writtenPart(inline.text, namesOf(register, from));
+  return {
+    enclosed: false,
+    messageId: null,
+    from,
+    recipients: readAddress(inline.to),
+    subject: inline.subject,
+    own,
+    signature,
+    named: [],
+  };
+}
+
+/** The names somebody may sign with: as shown, and as the records have them. */
+function namesOf(register: FilingRegister, mailbox: Mailbox | null): string[] {
+  if (!mailbox) return [];
+  const names = register.peopleAt(mailbox.address).map((person) => person.name);
+  return mailbox.name ? [mailbox.name, ...names] : names;
+}
+
+function asOriginal(register: FilingRegister, read: ReadMessage): OriginalMessage {
+  const { own, signature } = writtenPart(read.text, namesOf(register, read.from));
+  return {
+    enclosed: true,
+    messageId: read.messageId,
+    from: read.from,
+    recipients: [...read.to, ...read.cc],
+    subject: read.subject,
+    own,
+    signature,
+    named: namedMessages(read),
+  };
+}
+
+/** Whether the message hands another on: by its subject, or because it encloses one. */
+export function forwards(message: FilingMessage): boolean {
+  return message.original !== null && (message.original.enclosed || isForward(message.subject));
 }
 
 /** The outside addresses of a message, sorted: the people a conversation is with. */
@@ -27,4 +90,21 @@ export function outsideAddresses(message: FilingMessage, isOurs: (address: strin
     (mailbox) => mailbox.address,
   );
   return [...new Set(addresses.filter((address) => address && !isOurs(address)))].sort();
+}
+
+/**
+ * Under these a message is found by its subject and the people it is with, one key for each outside
+ * address: what a reply still shows when its threading was lost. For a forward or a returned message,
+ * the people of the original count as well.
+ */
+export function subjectKeys(message: FilingMessage, isOurs: (address: string) => boolean): string[] {
+  const subject = subjectKey(message.subject);
+  const people = new Set(outsideAddresses(message, isOurs).map(addressKey));
+  for (const { address } of message.original
+    ? [...(message.original.from ? [message.original.from] : []), ...message.original.recipients]
+    : [])
+    if (address && !isOurs(address)) people.add(addressKey(address));
+  for (const address of message.undelivered) if (!isOurs(address)) people.add(addressKey(address));
+  const subjects = new Set([subject, message.original ? subjectKey(message.original.subject) : '']);
+  return [...subjects].filter(Boolean).flatMap((each) => [...people].sort().map((who) => `${each}\n${who}`));
 }

@@ -35,3 +35,16 @@ function loosen(pattern: string): string {
   // Letters before digits without a separator in the pattern (K2024/01) may still be typed with a blank.
   return anchored.replace(/([A-Z]+)(?=\\d)/g, `$1[\\s\\-]?`);
 }
+
+/**
+ * The number after the highest in use: its last run of digits counted up, kept to its width.
+ * @throws when the result no longer fits the firm's pattern, or there is none to count from
+ */
+export function nextNumber(pattern: string, highest: string | null): string {
+  const counted = (highest ?? '').replace(/(\d+)(?!.*\d)/, (digits) =>
+    String(Number(digits) + 1).padStart(digits.length, '0'),
+  );
+  if (!new RegExp(`^(?:${pattern})$`).test(counted))
+    throw new RangeError(`No number of the pattern ${pattern} follows ${highest ?? 'nothing'}.`);
+  return counted;
+}

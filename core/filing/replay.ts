@@ -1,15 +1,20 @@
-import { addressKey } from '../address/address.ts';
 import { subjectKey } from '../conversation/subject.ts';
 import { readMessage } from '../message/read.ts';
-import { decide } from './decide.ts';
-import { filingMessage, outsideAddresses } from './message.ts';
+import { decide, lessonOf, type FilingMind } from './decide.ts';
+import { Experience } from './experience.ts';
+import { filingMessage, subjectKeys } from './message.ts';
 import { FilingRegister } from './register.ts';
-import type { EarlierMessage, FilingMessage } from './types.ts';
+import type { Decision, EarlierMessage, FilingContext, FilingMessage } from './types.ts';
 
 /** The register file of a filing corpus. */
 export interface CorpusRegister {
-  firm: { domains: string[]; staff: { addresses: string[] }[]; fileNumberPattern: string };
-  clients: { id: string; name: string }[];
+  firm: {
+    domains: string[];
+    staff: { addresses: string[] }[];
+    freemail?: string[];
+    fileNumberPattern: string;
+  };
+  clients: { id: string; name: string; domain?: string | null }[];
   contacts: { id: string; name: string; addresses: string[]; links: { clientId: string }[] }[];
   files: { number: string; title: string; clientId: string; closed: string | null; contactIds: string[] }[];
 }
@@ -17,11 +22,16 @@ export interface CorpusRegister {
 export interface ReplayStep {
   messageId: string;
   mailbox: string;
-  decision: 'auto' | 'suggest' | 'none';
+  outcome: 'auto' | 'suggest' | 'none';
   files: string[];
   candidates: string[];
   /** From the raw message to the decision, in microseconds. */
   micros: number;
+  /** What the decision was made of and from. */
+  decision: Decision;
+  message: FilingMessage;
+  context: FilingContext;
+  mind: FilingMind;
 }
 
 /**
@@ -37,26 +47,34 @@ export async function* replay(
   now: () => number,
 ): AsyncGenerator<ReplayStep> {
   const { register, numberOf, idOf } = corpusRegister(corpus);
+  const mind: FilingMind = { register, experience: new Experience(), rules: [] };
   const memory = new MailMemory(register);
   let index = 0;
   for (const raw of messages) {
     const started = now();
     const read = await readMessage(raw);
-    const message = filingMessage(read);
-    const decision = decide(register, message, memory.context(message));
+    const message = await filingMessage(register, read);
+    const context = memory.context(message);
+    const decision = decide(mind, message, context);
     const micros = (now() - started) * 1000;
     yield {
+      decision,
+      message,
+      context,
+      mind,
       messageId:
         (read.header('message-id') ?? '').trim().replace(/^<|>$/g, '') &&
         (read.header('message-id') ?? '').trim(),
       mailbox: (read.header('x-corpus-mailbox') ?? '').trim(),
-      decision: decision.state === 'logged' ? 'auto' : decision.state === 'aside' ? 'none' : 'suggest',
+      outcome: decision.state === 'logged' ? 'auto' : decision.state === 'suggested' ? 'suggest' : 'none',
       files: decision.state === 'logged' ? decision.fileIds.map(numberOf) : [],
       candidates:
         decision.state === 'suggested' ? decision.candidates.map((entry) => numberOf(entry.fileId)) : [],
       micros,
     };
-    memory.remember(read.messageId ?? `#${index}`, message, truth(index).map(idOf));
+    const fileIds = truth(index).map(idOf);
+    mind.experience.learn(lessonOf(register, message, fileIds));
+    memory.remember(read.messageId ?? `#${index}`, message, fileIds);
     index++;
   }
 }
@@ -68,8 +86,13 @@ function corpusRegister(corpus: CorpusRegister) {
   const register = new FilingRegister({
     firmDomains: corpus.firm.domains,
     staffAddresses: corpus.firm.staff.flatMap((member) => member.addresses),
+    freemail: corpus.firm.freemail ?? [],
     fileNumberPattern: corpus.firm.fileNumberPattern,
-    clients: corpus.clients.map((client) => ({ id: clientIds.get(client.id) ?? 0, name: client.name })),
+    clients: corpus.clients.map((client) => ({
+      id: clientIds.get(client.id) ?? 0,
+      name: client.name,
+      domain: client.domain,
+    })),
     people: corpus.contacts.map((contact) => ({
       id: personIds.get(contact.id) ?? 0,
       name: contact.name,
@@ -100,8 +123,9 @@ class MailMemory {
 
   constructor(private readonly register: FilingRegister) {}
 
-  context(message: FilingMessage) {
-    return { earlier: this.byId, sameSubject: this.bySubject.get(this.subjectAndPeople(message)) ?? [] };
+  context(message: FilingMessage): FilingContext {
+    const found = this.keys(message).flatMap((key) => this.bySubject.get(key) ?? []);
+    return { earlier: this.byId, sameSubject: [...new Set(found)] };
   }
 
   remember(messageId: string, message: FilingMessage, fileIds: number[]): void {
@@ -112,13 +136,11 @@ class MailMemory {
       subjectKey: subjectKey(message.subject),
     };
     this.byId.set(messageId, entry);
-    const key = this.subjectAndPeople(message);
-    if (key) this.bySubject.set(key, [entry, ...(this.bySubject.get(key) ?? [])]);
+    for (const key of this.keys(message))
+      this.bySubject.set(key, [entry, ...(this.bySubject.get(key) ?? [])]);
   }
 
-  private subjectAndPeople(message: FilingMessage): string {
-    const subject = subjectKey(message.subject);
-    const people = outsideAddresses(message, (address) => this.register.isOurs(address)).map(addressKey);
-    return subject && people.length ? `${subject}\n${people.join()}` : '';
+  private keys(message: FilingMessage): string[] {
+    return subjectKeys(message, (address) => this.register.isOurs(address));
   }
 }

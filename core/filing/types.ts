@@ -10,17 +10,41 @@ export interface FilingMessage {
   /** To, Cc and Bcc together. */
   recipients: readonly Mailbox[];
   subject: string;
-  /** The writer's own words. */
+  /** The writer's own words, without signature and footer. */
   own: string;
+  signature: string;
+  footer: string;
   /** Quoted history or the forwarded text. */
   quoted: string;
+  enclosureNames: readonly string[];
   /** Message-IDs named, nearest first. */
   named: readonly string[];
   automatic: Automatic | null;
+  /** The list it was sent to: its List-Id, or empty. */
+  list: string;
   /** Message-ID of the message a delivery report returns. */
   returned: string | null;
   /** Addresses a delivery report could not reach. */
   undelivered: readonly string[];
+  /** The message that is handed on or returned with this one. */
+  original: OriginalMessage | null;
+  /** Whether it answers some message, known to us or not. */
+  isReply: boolean;
+  /** When it was written, in milliseconds; 0 when nobody knows. */
+  at: number;
+}
+
+/** A message within another. */
+export interface OriginalMessage {
+  /** As a part of its own; else it stands in the text. */
+  enclosed: boolean;
+  messageId: string | null;
+  from: Mailbox | null;
+  recipients: readonly Mailbox[];
+  subject: string;
+  own: string;
+  signature: string;
+  named: readonly string[];
 }
 
 /** Where an earlier message of the firm's mail is filed. */
@@ -35,7 +59,7 @@ export interface EarlierMessage {
 export interface FilingContext {
   /** By Message-ID: those of the named messages that we hold. */
   earlier: ReadonlyMap<string, EarlierMessage>;
-  /** Messages of the same base subject with the same outside people, newest first. */
+  /** Messages that share one of the message's subject keys, newest first. */
   sameSubject: readonly EarlierMessage[];
 }
 
@@ -46,6 +70,8 @@ export interface Evidence {
   side: 'for' | 'against';
   /** A plain sentence, without a full stop. */
   words: string;
+  /** How much it weighs: the change in log-odds, always positive. */
+  weight: number;
 }
 
 export type EvidenceKind =
@@ -53,17 +79,26 @@ export type EvidenceKind =
   | 'returned'
   | 'number'
   | 'person'
+  | 'learned-address'
+  | 'domain'
+  | 'name'
+  | 'mention'
   | 'only-file'
   | 'general'
   | 'subject'
+  | 'title'
   | 'words'
+  | 'habit'
+  | 'named'
   | 'other-files'
-  | 'shared-address'
-  | 'several-clients'
-  | 'name'
+  | 'other-client'
+  | 'closed'
   | 'automatic'
   | 'internal'
   | 'list'
+  | 'nobody'
+  | 'correspondent'
+  | 'rule'
   | 'hand'
   | 'mailing';
 
@@ -71,15 +106,23 @@ export type Likelihood = 'nearly certain' | 'likely' | 'unsure';
 
 export interface Candidate {
   fileId: number;
+  /** From 0 to 1: that the message belongs on this file. */
+  probability: number;
   likelihood: Likelihood;
   evidence: Evidence[];
 }
 
 /** What filing decides about one message, and why. */
 export type Decision =
-  | { state: 'logged'; fileIds: number[]; evidence: Evidence[] }
+  | { state: 'logged'; fileIds: number[]; probability: number; evidence: Evidence[] }
   | { state: 'suggested'; candidates: Candidate[]; evidence: Evidence[] }
-  | { state: 'aside'; evidence: Evidence[] };
+  | { state: 'aside'; evidence: Evidence[] }
+  | { state: 'private'; evidence: Evidence[] };
+
+/** How sure a probability is, in words. */
+export function likelihoodOf(probability: number): Likelihood {
+  return probability >= 0.9 ? 'nearly certain' : probability >= 0.5 ? 'likely' : 'unsure';
+}
 
 /** Where a suggestion stands in Sorting. */
 export type SortingGroup = 'certain' | 'look' | 'nobody';

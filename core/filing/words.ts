@@ -1,22 +1,74 @@
-/** Words too common in any correspondence to say which file is meant; English function words. */
+/**
+ * Words that tie sentences together and say nothing of a matter, in the languages of European offices:
+ * articles, pronouns, prepositions, greetings. Common words beyond these weigh little by themselves,
+ * since they are spread over all files alike.
+ */
 const COMMON = new Set(
   (
     'the and for with from that this have has had was were are been will would could should shall our your you ' +
     'their they them its not but all any can may about into over under after before when what which who how ' +
     'there here than then also more most some such only other one two three dear regards kind best thank thanks ' +
-    'please let know hello good morning file files general correspondence client new'
+    'file files please let know hello good morning afternoon evening did does done very just now yet off out his her him she ' +
+    'der die das und ist nicht mit von den dem ein eine wir sie ihr ihre sehr geehrte herr frau ' +
+    'les des une est pas avec dans pour que qui nous vous bonjour madame monsieur ' +
+    'det och som att med för til inte ikke een het van niet voor aan el los las por con una'
   ).split(' '),
 );
 
+const LETTERS: Record<string, string> = {
+  ø: 'o',
+  æ: 'ae',
+  œ: 'oe',
+  ß: 'ss',
+  ł: 'l',
+  đ: 'd',
+  ð: 'd',
+  þ: 'th',
+};
+
+/** Text as compared: lower case, without accents, possessive endings gone. */
+export function fold(text: string): string {
+  return text
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[øæœßłđðþ]/g, (letter) => LETTERS[letter] ?? letter)
+    .replace(/(\p{L})['’]s\b/gu, '$1')
+    .replace(/(\p{L})['’](?=\p{L})/gu, '$1');
+}
+
+/** The words of a text in order, folded; single letters and bare numbers left out. */
+export function wordsOf(text: string): string[] {
+  return fold(text).match(/\p{L}[\p{L}\p{N}]+/gu) ?? [];
+}
+
 /**
- * The words of a text that can tell one file from another: folded, at least four letters, a plural's
- * last `s` taken away.
+ * A word without its commonest endings, so that "walling" and "walls", "lease" and "leases" meet. Cruder
+ * than a stemmer of one language, and does little harm in others.
  */
+export function stem(word: string): string {
+  for (const ending of ['ings', 'ing', 'ies', 'ed', 'es', 's', 'e', 'y']) {
+    if (word.length - ending.length >= 4 && word.endsWith(ending)) return word.slice(0, -ending.length);
+  }
+  return word;
+}
+
+/** The words of a text that can tell one file from another: folded, three letters or more, stemmed, each once. */
 export function tellingWords(text: string): Set<string> {
   const words = new Set<string>();
-  const folded = text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
-  for (const word of folded.match(/[\p{L}]{4,}/gu) ?? []) {
-    if (!COMMON.has(word)) words.add(word.length > 4 ? word.replace(/s$/, '') : word);
-  }
+  for (const word of wordsOf(text)) if (word.length > 2 && !COMMON.has(word)) words.add(stem(word));
   return words;
+}
+
+/**
+ * The abbreviations a title lends itself to: the initials of two or more capitalised words in a row, small
+ * words between them left out ("Hedge and Wall Renewal Fund": `hwrf`).
+ */
+export function acronymsOf(title: string): string[] {
+  return Array.from(
+    title.matchAll(
+      /\p{Lu}[\p{L}’']*(?:\s+(?:(?:and|of|the|for|und|der|de|la|et|og|och|en)\s+)*\p{Lu}[\p{L}’']*)+/gu,
+    ),
+    (run) => fold((run[0].match(/\p{Lu}(?=[\p{L}’']*)/gu) ?? []).join('')),
+  ).filter((initials) => initials.length > 1);
 }

@@ -1,5 +1,5 @@
 import { htmlToText } from 'html-to-text';
-import PostalMime, { type Address, type Email } from 'postal-mime';
+import PostalMime, { addressParser, type Address, type Email } from 'postal-mime';
 import type { Mailbox } from '../address/address.ts';
 import { messageIds } from '../conversation/conversation.ts';
 import { readDeliveryStatus, type DeliveryReport } from '../delivery/report.ts';
@@ -97,6 +97,11 @@ export function plainText(html: string): string {
     ],
     limits: { maxInputLength: 2_000_000 },
   });
+}
+
+/** Reads an address as it stands in a header line or in a forwarded text, `Name [mailto:address]` included. */
+export function readAddress(text: string): Mailbox[] {
+  return flatten(addressParser(text.replace(/\[(?:mailto:)?([^\]\s]+@[^\]\s]+)\]/gi, '<$1>')));
 }
 
 function flatten(addresses: readonly Address[]): Mailbox[] {

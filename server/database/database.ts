@@ -1,7 +1,8 @@
 import knexFactory, { type Knex } from 'knex';
 import * as firstDay from './migrations/0001_first_day.ts';
+import * as filing from './migrations/0002_filing.ts';
 
-const MIGRATIONS: Record<string, Knex.Migration> = { '0001_first_day': firstDay };
+const MIGRATIONS: Record<string, Knex.Migration> = { '0001_first_day': firstDay, '0002_filing': filing };
 
 export type Database = Knex;
 export type Transaction = Knex.Transaction;

@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 
 /** What screens and other processes watch. */
-export const TOPICS = ['records', 'mail', 'sorting', 'mailings', 'mailboxes'] as const;
+export const TOPICS = ['records', 'mail', 'sorting', 'mailings', 'mailboxes', 'filing'] as const;
 export type Topic = (typeof TOPICS)[number];
 
 /** Marks topics as changed, for whoever watches. One short statement; call it after the work is committed. */

@@ -6,6 +6,8 @@ const Firm = z.object({
   name: z.string(),
   domains: z.array(z.string()),
   fileNumberPattern: z.string(),
+  /** Domains, beside the common ones, at which anybody can have an address. */
+  freemail: z.array(z.string()).default([]),
   /** IANA name of the zone in which times are shown. */
   zone: z.string(),
   notice: z.string(),

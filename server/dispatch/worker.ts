@@ -340,13 +340,13 @@ export class DispatchWorker {
       .limit(LOG_BATCH)
       .select('id', 'message_id', 'raw_hash', 'left_at');
     if (!rows.length) return 0;
-    const register = await this.office.filingRegister();
+    const mind = await this.office.filingMind();
     const prepared = await Promise.all(
-      rows.map(async (row) => prepare(register, await readRaw(db, row.raw_hash), row.left_at)),
+      rows.map(async (row) => prepare(mind.register, await readRaw(db, row.raw_hash), row.left_at)),
     );
     await transact(db, async (trx) => {
       await intakeTurn(trx);
-      const ids = await keepMessages(trx, register, prepared);
+      const ids = await keepMessages(trx, mind, prepared);
       const which = rows.map((row, index) => [row.id, ids[index] ?? 0]);
       await trx.raw(
         `UPDATE dispatch SET logged_message_id = CASE id ${which.map(() => 'WHEN ? THEN ?').join(' ')} END WHERE id IN (${which.map(() => '?').join(', ')})`,

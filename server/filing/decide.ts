@@ -1,6 +1,6 @@
 import { subjectKey } from '../../core/conversation/subject.ts';
-import { decide } from '../../core/filing/decide.ts';
-import { filingMessage } from '../../core/filing/message.ts';
+import { decide, type FilingMind } from '../../core/filing/decide.ts';
+import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import {
   sortingGroup,
@@ -15,30 +15,45 @@ import { readMessage } from '../../core/message/read.ts';
 import type { Transaction } from '../database/database.ts';
 import { hashOf, readRaw } from '../database/raw.ts';
 import { groupBy } from '../register/filingRegister.ts';
+import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 
 /** A message that is to be decided on. */
 export interface Undecided {
   filing: FilingMessage;
   messageId: string | null;
-  subjectHash: Buffer;
-  subject: string;
+  subjectHashes: readonly Buffer[];
 }
+
+/** What the message is found by when its threading was lost, as the database keeps it. */
+export function subjectHashes(register: FilingRegister, message: FilingMessage): Buffer[] {
+  return subjectKeys(message, (address) => register.isOurs(address))
+    .slice(0, MOST_KEYS)
+    .map(hashOf);
+}
+
+const MOST_KEYS = 40;
 
 /** A decision as the message's columns keep it. */
 export interface Decided {
   fileIds: number[];
-  columns: { state: FilingState; sorting: string | null; evidence: string; candidates: string };
+  columns: {
+    state: FilingState;
+    sorting: string | null;
+    evidence: string;
+    candidates: string;
+    reason: string | null;
+  };
 }
 
 /** Decides on messages in order; what is decided for one counts for the next. */
 export async function decideFor(
   trx: Transaction,
-  register: FilingRegister,
+  mind: FilingMind,
   messages: readonly Undecided[],
 ): Promise<Decided[]> {
   const memory = await Memory.recall(trx, messages);
   return messages.map((message) => {
-    const decision = decide(register, message.filing, memory.context(message));
+    const decision = decide(mind, message.filing, memory.context(message));
     memory.remember(message, decision);
     return asColumns(decision);
   });
@@ -53,27 +68,26 @@ function asColumns(decision: Decision): Decided {
       sorting: decision.state === 'suggested' ? sortingGroup(candidates) : null,
       evidence: JSON.stringify(decision.evidence),
       candidates: JSON.stringify(candidates),
+      reason: decision.state === 'suggested' ? null : (decision.evidence[0]?.kind ?? null),
     },
   };
 }
 
 /** A decision that was made elsewhere, with its reason. */
 export function settled(fileId: number, reason: Evidence): Decided {
-  return asColumns({ state: 'logged', fileIds: [fileId], evidence: [reason] });
+  return asColumns({ state: 'logged', fileIds: [fileId], probability: 1, evidence: [reason] });
 }
 
 interface EarlierRow {
   id: number;
   message_id: string | null;
-  message_key: Buffer | null;
-  subject_key: Buffer;
   base_subject: string;
   state: FilingState;
 }
 
 const MOST_OF_ONE_SUBJECT = 20;
 
-/** What the firm's mail says about a batch of messages, asked for in two queries and kept up as they are decided. */
+/** What the firm's mail says about a batch of messages, asked for in three queries and kept up as they are decided. */
 class Memory {
   private constructor(
     private readonly earlier: Map<string, EarlierMessage>,
@@ -81,21 +95,28 @@ class Memory {
   ) {}
 
   static async recall(trx: Transaction, messages: readonly Undecided[]): Promise<Memory> {
-    const named = [
-      ...new Set(
-        messages.flatMap(({ filing }) => [...filing.named, ...(filing.returned ? [filing.returned] : [])]),
-      ),
-    ];
-    const columns = ['id', 'message_id', 'message_key', 'subject_key', 'base_subject', 'state'];
+    const named = [...new Set(messages.flatMap(({ filing }) => namedBy(filing)))];
+    const columns = ['message.id', 'message_id', 'base_subject', 'state'];
     const byId: EarlierRow[] = named.length
       ? await trx('message').whereIn('message_key', named.map(hashOf)).select(columns)
       : [];
-    const subjects = messages.map((message) => message.subjectHash);
-    const bySubject: EarlierRow[] = await trx('message')
-      .whereIn('subject_key', subjects)
-      .orderBy('at', 'desc')
-      .limit(subjects.length * MOST_OF_ONE_SUBJECT)
-      .select(columns);
+    const hashes = new Map(
+      messages.flatMap((message) => message.subjectHashes).map((hash) => [hash.toString('hex'), hash]),
+    );
+    const bySubject: (EarlierRow & { subject_key: Buffer })[] = hashes.size
+      ? await trx('message_subject')
+          .join('message', 'message.id', 'message_subject.message_id')
+          .whereIn('message_subject.subject_key', [...hashes.values()])
+          .orderBy('message.at', 'desc')
+          .limit(hashes.size * MOST_OF_ONE_SUBJECT)
+          .select(
+            'message.id',
+            'message.message_id',
+            'message.base_subject',
+            'message.state',
+            'message_subject.subject_key',
+          )
+      : [];
     const ids = [...new Set([...byId, ...bySubject].map((row) => row.id))];
     const filed: { message_id: number; file_id: number }[] = ids.length
       ? await trx('filing').whereIn('message_id', ids).select('message_id', 'file_id')
@@ -115,13 +136,12 @@ class Memory {
   }
 
   context(message: Undecided): FilingContext {
-    const same = this.bySubject.get(message.subjectHash.toString('hex')) ?? [];
-    return {
-      earlier: this.earlier,
-      sameSubject: same.filter(
-        (other) => other.state !== 'suggested' && other.messageId !== message.messageId,
-      ),
-    };
+    const found = new Map<string, EarlierMessage>();
+    for (const hash of message.subjectHashes)
+      for (const other of this.bySubject.get(hash.toString('hex')) ?? [])
+        if (other.state !== 'suggested' && other.messageId !== message.messageId)
+          found.set(other.messageId, other);
+    return { earlier: this.earlier, sameSubject: [...found.values()] };
   }
 
   remember(message: Undecided, decision: Decision): void {
@@ -129,15 +149,25 @@ class Memory {
       messageId: message.messageId ?? '',
       state: decision.state,
       fileIds: decision.state === 'logged' ? decision.fileIds : [],
-      subjectKey: subjectKey(message.subject),
+      subjectKey: subjectKey(message.filing.subject),
     };
     if (message.messageId) this.earlier.set(message.messageId, entry);
-    const key = message.subjectHash.toString('hex');
-    this.bySubject.set(key, [
-      entry,
-      ...(this.bySubject.get(key) ?? []).filter((other) => other.messageId !== entry.messageId),
-    ]);
+    for (const hash of message.subjectHashes) {
+      const key = hash.toString('hex');
+      const others = (this.bySubject.get(key) ?? []).filter((other) => other.messageId !== entry.messageId);
+      this.bySubject.set(key, [entry, ...others]);
+    }
   }
+}
+
+/** Every message it names or holds within it. */
+function namedBy({ named, returned, original }: FilingMessage): string[] {
+  return [
+    ...named,
+    ...(returned ? [returned] : []),
+    ...(original?.messageId ? [original.messageId] : []),
+    ...(original?.named ?? []),
+  ];
 }
 
 /**
@@ -146,18 +176,11 @@ class Memory {
  */
 export async function redecideConversations(
   trx: Transaction,
-  register: FilingRegister,
+  mind: FilingMind,
   conversationIds: readonly number[],
+  stepId?: number,
 ): Promise<number> {
-  const waiting: {
-    id: number;
-    conversation_id: number;
-    message_id: string | null;
-    raw_hash: Buffer;
-    subject: string;
-    subject_key: Buffer;
-    at: Date;
-  }[] = await trx('message as waiting')
+  const ids: number[] = await trx('message as waiting')
     .whereIn('waiting.conversation_id', conversationIds)
     .where('waiting.state', 'suggested')
     .whereNull('waiting.decided_by')
@@ -168,38 +191,79 @@ export async function redecideConversations(
         .whereRaw('other.conversation_id = waiting.conversation_id')
         .whereIn('other.state', ['logged', 'aside']),
     )
-    .orderBy('waiting.at')
-    .select(
-      'waiting.id',
-      'waiting.conversation_id',
-      'waiting.message_id',
-      'waiting.raw_hash',
-      'waiting.subject',
-      'waiting.subject_key',
-      'waiting.at',
-    );
-  if (!waiting.length) return 0;
+    .pluck('waiting.id');
+  return redecide(trx, mind, ids, stepId);
+}
+
+const MOST_ALIKE = 50;
+
+/** Looks again at what waits from or to the people of a message about which something was just learned. */
+export async function redecideAlike(
+  trx: Transaction,
+  mind: FilingMind,
+  messageId: number,
+  stepId?: number,
+): Promise<number> {
+  const people: { email_key: string }[] = await trx('message_party')
+    .where({ message_id: messageId })
+    .distinct('email_key');
+  const outside = people.map((row) => row.email_key).filter((key) => !mind.register.isOurs(key));
+  if (!outside.length) return 0;
+  const ids: number[] = await trx('message_party')
+    .join('message', 'message.id', 'message_party.message_id')
+    .whereIn('message_party.email_key', outside)
+    .where('message.state', 'suggested')
+    .whereNull('message.decided_by')
+    .whereNot('message.id', messageId)
+    .distinct('message.id')
+    .limit(MOST_ALIKE)
+    .pluck('message.id');
+  return redecide(trx, mind, ids, stepId);
+}
+
+/**
+ * Decides again on waiting messages, and keeps what is now surer: a place, or another ranking.
+ * @param stepId the step that taught it, with which the change is taken back
+ */
+async function redecide(
+  trx: Transaction,
+  mind: FilingMind,
+  ids: readonly number[],
+  stepId?: number,
+): Promise<number> {
+  if (!ids.length) return 0;
+  const waiting: { id: number; message_id: string | null; raw_hash: Buffer; at: Date }[] = await trx(
+    'message',
+  )
+    .whereIn('id', ids)
+    .orderBy('at')
+    .select('id', 'message_id', 'raw_hash', 'at');
   const messages = await Promise.all(
-    waiting.map(async (row) => ({
-      filing: filingMessage(await readMessage(await readRaw(trx, row.raw_hash))),
-      messageId: row.message_id,
-      subjectHash: row.subject_key,
-      subject: row.subject,
-    })),
+    waiting.map(async (row) => {
+      const read = await readMessage(await readRaw(trx, row.raw_hash));
+      const filing = { ...(await filingMessage(mind.register, read)), at: row.at.getTime() };
+      return { filing, messageId: row.message_id, subjectHashes: subjectHashes(mind.register, filing) };
+    }),
   );
-  const decided = await decideFor(trx, register, messages);
+  const decided = await decideFor(trx, mind, messages);
   let filed = 0;
   for (const [index, row] of waiting.entries()) {
     const outcome = decided[index];
-    if (!outcome || outcome.columns.state === 'suggested') continue;
-    await trx('message')
-      .where({ id: row.id })
-      .update({ ...outcome.columns, decided_at: new Date() });
-    if (outcome.fileIds.length)
-      await trx('filing').insert(
-        outcome.fileIds.map((fileId) => ({ message_id: row.id, file_id: fileId, at: row.at })),
-      );
-    filed++;
+    if (!outcome) continue;
+    const { standing: before } = await standingOf(trx, row.id);
+    // Somebody may have settled it meanwhile.
+    if (before.state !== 'suggested' || before.decided_by !== null) continue;
+    const { state, candidates } = outcome.columns;
+    if (state === 'suggested' && candidates === before.candidates) continue;
+    const after: Standing = {
+      ...before,
+      ...outcome.columns,
+      decided_at: new Date().toISOString(),
+      fileIds: outcome.fileIds,
+    };
+    await setStanding(trx, row.id, row.at, after);
+    if (stepId !== undefined) await noteMove(trx, stepId, row.id, before, after, true);
+    if (state !== 'suggested') filed++;
   }
   return filed;
 }

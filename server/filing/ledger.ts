@@ -2,6 +2,7 @@ import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type { LedgerPage, LedgerQuery } from '../../contract/index.ts';
 import { likePattern } from '../register/files.ts';
+import { notesOf } from './notes.ts';
 import { groupBy } from '../register/filingRegister.ts';
 
 /** One page of a client's correspondence, newest first: every message on one of the client's files, once. */
@@ -34,7 +35,13 @@ export async function ledger(
     .limit(query.limit)
     .select('filing.message_id');
   const ids = page.map((row) => row.message_id);
-  if (!ids.length) return { entries: [], total };
+  const notes = await notesOf(db, (narrow) => {
+    narrow.where('file.client_id', clientId);
+    if (query.fileId) narrow.where('file.id', query.fileId);
+    if (query.q?.trim()) narrow.where('note.words', 'like', likePattern(query.q.trim()));
+    return narrow;
+  });
+  if (!ids.length) return { entries: [], total, notes };
   const [messages, files, mailings] = await Promise.all([
     db('message').whereIn('id', ids).select(),
     db('filing')
@@ -60,6 +67,7 @@ export async function ledger(
   const byId = new Map(messages.map((row) => [row.id as number, row]));
   return {
     total,
+    notes,
     entries: ids.flatMap((id) => {
       const row = byId.get(id);
       if (!row) return [];

@@ -6,13 +6,20 @@ import { lastStep } from './steps.ts';
 
 const WEEK = 7 * 24 * 3600 * 1000;
 
+/** Messages that wait in Sorting, those put off left out until their morning. */
+export function waitingNow(db: Knex) {
+  return db('message')
+    .where({ state: 'suggested' })
+    .where((any) => any.whereNull('later_until').orWhere('later_until', '<=', new Date()));
+}
+
 /** What waits in Sorting, group by group, newest first within each. */
 export async function sortingQueue(
   db: Knex,
   staffId: number,
   page: z.infer<typeof Page>,
 ): Promise<SortingQueue> {
-  const waiting = () => db('message').where({ state: 'suggested' });
+  const waiting = () => waitingNow(db);
   const [rows, groups, alone, undo] = await Promise.all([
     waiting()
       .orderByRaw("FIELD(sorting, 'certain', 'look', 'nobody'), at DESC, id DESC")

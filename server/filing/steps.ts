@@ -1,112 +1,187 @@
+import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
-import type { Sort, SortDone } from '../../contract/index.ts';
+import type { z } from 'zod';
+import type { Sort, SortDone, SortTarget } from '../../contract/index.ts';
+import { addressKey } from '../../core/address/address.ts';
+import type { FilingRegister } from '../../core/filing/register.ts';
 import { sortingGroup, type Candidate, type Evidence, type FilingState } from '../../core/filing/types.ts';
+import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
+import { readFirm } from '../database/settings.ts';
 import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
-import { redecideConversations } from './decide.ts';
+import { redecideAlike, redecideConversations } from './decide.ts';
+import { teach } from './mind.ts';
+import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 
-/** Where a message is and why: all that a step changes, so that undoing restores it exactly. */
-interface Standing {
-  state: FilingState;
-  sorting: string | null;
-  decided_at: string;
-  decided_by: number | null;
-  evidence: string;
-  fileIds: number[];
-}
+/** At this hour of the next working day a message put off comes back. */
+const MORNING = 7;
 
-/** Carries out what a person settled about a message, and about the rest of its conversation when asked. */
-export async function sortMessage(office: Office, staffId: number, sort: Sort): Promise<SortDone> {
+/**
+ * Carries out what a person settled about a message, about others named with it, and about the rest of its
+ * conversation when asked; all of it one step, taken back as one. What was settled teaches filing at once.
+ */
+export async function sortMessage(
+  office: Office,
+  staffId: number,
+  sort: z.output<typeof Sort>,
+): Promise<SortDone> {
   const register = await office.filingRegister();
+  const until = sort.to.kind === 'later' ? await nextMorning(office) : null;
   const done = await transact(office.db, async (trx) => {
-    const message = await trx('message')
-      .where({ id: sort.messageId })
-      .forUpdate()
-      .first('id', 'conversation_id', 'subject');
+    const message = await trx('message').where({ id: sort.messageId }).first('id', 'conversation_id');
     if (!message) throw notFound('That message');
-    const words = await stepWords(trx, sort);
     const rest: number[] = sort.restOfConversation
       ? await trx('message')
           .where({ conversation_id: message.conversation_id, state: 'suggested' })
-          .whereNot({ id: message.id })
           .pluck('id')
       : [];
+    const ids = [...new Set([sort.messageId, ...sort.alsoIds, ...rest])];
+    const words = await stepWords(trx, sort.to, ids.length);
     const [stepId = 0] = await trx('filing_step').insert({
       staff_id: staffId,
       at: new Date(),
       words: words.slice(0, 300),
+      note: sort.note,
     });
-    for (const id of [message.id as number, ...rest]) await moveOne(trx, stepId, staffId, id, sort.to, words);
-    if (sort.to.kind !== 'sorting') await redecideConversations(trx, register, [message.conversation_id]);
-    return { stepId, words, messages: 1 + rest.length };
+    for (const id of [...ids].sort((a, b) => a - b))
+      await moveOne(trx, register, { stepId, staffId, to: sort.to, words, until }, id);
+    if (sort.addAddressTo !== null) await addAddress(trx, staffId, sort.messageId, sort.addAddressTo);
+    return { stepId, words, messages: ids.length, conversationId: message.conversation_id as number };
   });
-  await beat(office.db, 'sorting', 'mail');
-  return done;
+  const settledAlong = await settleAlong(office, sort, done);
+  await beat(office.db, 'sorting', 'mail', ...(sort.addAddressTo === null ? [] : (['records'] as const)));
+  return { stepId: done.stepId, words: done.words, messages: done.messages, settledAlong };
 }
 
-async function stepWords(trx: Transaction, sort: Sort): Promise<string> {
-  if (sort.to.kind === 'aside') return 'Set aside as not client mail';
-  if (sort.to.kind === 'sorting') return 'Put back into Sorting';
-  const numbers: string[] = await trx('file')
-    .whereIn('id', sort.to.fileIds)
-    .orderBy('number')
-    .pluck('number');
-  if (numbers.length !== new Set(sort.to.fileIds).size)
-    throw new Refusal(400, 'That file does not exist.', 'fileIds');
-  return `Filed to ${numbers.join(' and ')}`;
+/** What was just learned may settle others that wait: of the conversation, and with the same people. */
+async function settleAlong(
+  office: Office,
+  sort: z.output<typeof Sort>,
+  { stepId, conversationId }: { stepId: number; conversationId: number },
+): Promise<number> {
+  if (['sorting', 'later', 'private'].includes(sort.to.kind)) return 0;
+  if (sort.addAddressTo !== null) await beat(office.db, 'records');
+  const mind = await office.filingMind();
+  return transact(office.db, async (trx) => {
+    const inConversation = await redecideConversations(trx, mind, [conversationId], stepId);
+    return inConversation + (await redecideAlike(trx, mind, sort.messageId, stepId));
+  });
 }
 
-async function standing(
-  trx: Transaction,
-  id: number,
-): Promise<{ standing: Standing; at: Date; candidates: Candidate[] }> {
-  const row = await trx('message').where({ id }).forUpdate().first();
-  const fileIds: number[] = await trx('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id');
-  const { state, sorting, decided_by, evidence } = row;
+async function stepWords(trx: Transaction, to: SortTarget, count: number): Promise<string> {
+  const many = count > 1 ? ` (${count} messages)` : '';
+  switch (to.kind) {
+    case 'aside':
+      return `Set aside as not client mail${many}`;
+    case 'private':
+      return `Marked as private${many}`;
+    case 'later':
+      return `Put off until the next working morning${many}`;
+    case 'sorting':
+      return `Put back into Sorting${many}`;
+    case 'suggested':
+      return `Filed as suggested${many}`;
+    case 'right':
+      return `Found rightly filed${many}`;
+    case 'files': {
+      const numbers: string[] = await trx('file').whereIn('id', to.fileIds).orderBy('number').pluck('number');
+      if (numbers.length !== new Set(to.fileIds).size)
+        throw new Refusal(400, 'That file does not exist.', 'fileIds');
+      return `Filed to ${numbers.join(' and ')}${many}`;
+    }
+  }
+}
+
+async function nextMorning(office: Office): Promise<Date> {
+  const { zone } = await readFirm(office.db);
+  let morning = DateTime.now().setZone(zone).plus({ days: 1 }).startOf('day').set({ hour: MORNING });
+  while (morning.weekday > 5) morning = morning.plus({ days: 1 });
+  return morning.toJSDate();
+}
+
+interface Move {
+  stepId: number;
+  staffId: number;
+  to: SortTarget;
+  words: string;
+  until: Date | null;
+}
+
+async function moveOne(trx: Transaction, register: FilingRegister, move: Move, id: number): Promise<void> {
+  const { standing: before, at } = await standingOf(trx, id);
+  const after = moved(before, move);
+  await setStanding(trx, id, at, after);
+  await teach(trx, register, id, after);
+  await noteMove(trx, move.stepId, id, before, after);
+}
+
+/** Where the message stands after the step. */
+function moved(before: Standing, { to, staffId, words, until }: Move): Standing {
+  const candidates = JSON.parse(before.candidates) as Candidate[];
+  const now = new Date().toISOString();
+  if (to.kind === 'later') return { ...before, later_until: until?.toISOString() ?? null };
+  if (to.kind === 'right') return { ...before, decided_by: staffId };
+  const files = target(to, candidates);
+  const evidence: Evidence[] = [{ kind: 'hand', side: 'for', words, weight: 0 }];
+  const state: FilingState = files
+    ? 'logged'
+    : to.kind === 'aside' || to.kind === 'private'
+      ? to.kind
+      : 'suggested';
+  const settledAlone = before.decided_by === null && before.state !== 'suggested';
+  const elsewhere = state !== before.state || (files ?? []).join() !== before.fileIds.join();
   return {
-    standing: { state, sorting, decided_at: row.decided_at.toISOString(), decided_by, evidence, fileIds },
-    at: row.at,
-    candidates: JSON.parse(row.candidates),
-  };
-}
-
-async function moveOne(
-  trx: Transaction,
-  stepId: number,
-  staffId: number,
-  id: number,
-  to: Sort['to'],
-  words: string,
-): Promise<void> {
-  const { standing: before, at, candidates } = await standing(trx, id);
-  const evidence: Evidence[] = [{ kind: 'hand', side: 'for', words }];
-  const after: Standing = {
-    state: to.kind === 'files' ? 'logged' : to.kind === 'aside' ? 'aside' : 'suggested',
-    sorting: to.kind === 'sorting' ? sortingGroup(candidates) : null,
-    decided_at: new Date().toISOString(),
+    state,
+    sorting: state === 'suggested' ? sortingGroup(candidates) : null,
+    decided_at: now,
     decided_by: staffId,
     evidence: JSON.stringify(evidence),
-    fileIds: to.kind === 'files' ? [...new Set(to.fileIds)].sort((a, b) => a - b) : [],
+    candidates: before.candidates,
+    reason: before.reason,
+    later_until: null,
+    corrected_at: settledAlone && elsewhere ? now : before.corrected_at,
+    fileIds: files ?? [],
   };
-  await place(trx, id, at, after);
-  await trx('filing_step_message').insert({
-    step_id: stepId,
-    message_id: id,
-    before_value: JSON.stringify(before),
-    after_value: JSON.stringify(after),
-  });
 }
 
-async function place(trx: Transaction, id: number, at: Date, to: Standing): Promise<void> {
-  const { fileIds, decided_at, ...columns } = to;
-  await trx('message')
-    .where({ id })
-    .update({ ...columns, decided_at: new Date(decided_at) });
-  await trx('filing').where({ message_id: id }).delete();
-  if (fileIds.length)
-    await trx('filing').insert(fileIds.map((fileId) => ({ message_id: id, file_id: fileId, at })));
+/** The files a step names, in order; null when it names none. */
+function target(to: SortTarget, candidates: readonly Candidate[]): number[] | null {
+  if (to.kind === 'files') return [...new Set(to.fileIds)].sort((a, b) => a - b);
+  if (to.kind !== 'suggested') return null;
+  const first = candidates[0];
+  if (!first) throw new Refusal(409, 'Nothing is suggested for one of these messages.');
+  return [first.fileId];
+}
+
+/** Adds the address a message came from or went to, which nobody in the records has, to a person. */
+async function addAddress(
+  trx: Transaction,
+  staffId: number,
+  messageId: number,
+  personId: number,
+): Promise<void> {
+  const person = await trx('person').where({ id: personId }).first('id');
+  if (!person) throw notFound('That person');
+  const firm = await readFirm(trx);
+  const parties: { email: string; email_key: string; domain: string }[] = await trx('message_party')
+    .where({ message_id: messageId })
+    .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
+    .select('email', 'email_key', 'domain');
+  for (const party of parties) {
+    if (firm.domains.includes(party.domain)) continue;
+    if (await trx('address').where({ email_key: party.email_key }).first('id')) continue;
+    const count = await trx('address').where({ person_id: personId }).count('* as count').first();
+    await trx('address').insert({
+      person_id: personId,
+      email: party.email,
+      email_key: addressKey(party.email),
+      position: Number(count?.count ?? 0),
+    });
+    await noteAudit(trx, staffId, 'address added', 'person', personId, null, { email: party.email });
+    return;
+  }
 }
 
 /** The step of this person that Undo would take back now. */
@@ -120,10 +195,11 @@ export async function lastStep(db: Knex, staffId: number): Promise<{ id: number;
 }
 
 /**
- * Takes a step back: every message of it returns to exactly where it was.
+ * Takes a step back: every message of it returns to exactly where it was, and what it taught is unlearned.
  * @throws when another step has moved one of them since
  */
 export async function undoStep(office: Office, staffId: number, stepId: number): Promise<SortDone> {
+  const register = await office.filingRegister();
   const done = await transact(office.db, async (trx) => {
     const step = await trx('filing_step')
       .where({ id: stepId, staff_id: staffId })
@@ -131,26 +207,37 @@ export async function undoStep(office: Office, staffId: number, stepId: number):
       .forUpdate()
       .first();
     if (!step) throw new Refusal(409, 'That step has been taken back already.');
-    const moved: { message_id: number; before_value: string }[] = await trx('filing_step_message').where({
-      step_id: stepId,
-    });
-    const later = await trx('filing_step_message')
-      .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
-      .whereIn(
-        'message_id',
-        moved.map((row) => row.message_id),
-      )
-      .where('step_id', '>', stepId)
-      .whereNull('undone_at')
-      .first();
-    if (later)
+    const rows: { message_id: number; before_value: string; along: number }[] = await trx(
+      'filing_step_message',
+    )
+      .where({ step_id: stepId })
+      .orderBy('message_id');
+    const later = new Set<number>(
+      await trx('filing_step_message')
+        .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
+        .whereIn(
+          'message_id',
+          rows.map((row) => row.message_id),
+        )
+        .where('step_id', '>', stepId)
+        .whereNull('undone_at')
+        .pluck('message_id'),
+    );
+    if (rows.some((row) => !row.along && later.has(row.message_id)))
       throw new Refusal(409, 'A colleague has moved that message since, so the step cannot be taken back.');
-    for (const row of moved) {
-      const { at } = await standing(trx, row.message_id);
-      await place(trx, row.message_id, at, JSON.parse(row.before_value));
+    for (const row of rows.filter(({ message_id }) => !later.has(message_id))) {
+      const before = JSON.parse(row.before_value) as Standing;
+      const { at } = await standingOf(trx, row.message_id);
+      await setStanding(trx, row.message_id, at, before);
+      await teach(trx, register, row.message_id, before);
     }
     await trx('filing_step').where({ id: stepId }).update({ undone_at: new Date() });
-    return { stepId, words: `Taken back: ${step.words}`, messages: moved.length };
+    return {
+      stepId,
+      words: `Taken back: ${step.words}`,
+      messages: rows.filter((row) => !row.along).length,
+      settledAlong: 0,
+    };
   });
   await beat(office.db, 'sorting', 'mail');
   return done;

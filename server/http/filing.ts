@@ -1,7 +1,30 @@
 import { Router, type Response } from 'express';
 import { z } from 'zod';
-import { Id, MailboxStatus, MessageView, Page, Sort, SortDone, SortingQueue } from '../../contract/index.ts';
+import {
+  AlonePage,
+  AloneQuery,
+  AloneRow,
+  ConversationRow,
+  FilingScore,
+  Id,
+  MailboxStatus,
+  MessageView,
+  Note,
+  NoteDraft,
+  Page,
+  Rule,
+  RuleDraft,
+  RuleTrial,
+  Sort,
+  SortDone,
+  SortingQueue,
+} from '../../contract/index.ts';
+import { settledAlike, settledAlone } from '../filing/alone.ts';
+import { conversation } from '../filing/conversation.ts';
 import { messageSource, viewMessage } from '../filing/message.ts';
+import { addNote } from '../filing/notes.ts';
+import { dropRule, listRules, makeRule, tryRule } from '../filing/rules.ts';
+import { filingScore } from '../filing/score.ts';
 import { sortingQueue } from '../filing/sorting.ts';
 import { sortMessage, undoStep } from '../filing/steps.ts';
 import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
@@ -25,10 +48,34 @@ export function filingRoutes(office: Office): Router {
     reply(res, SortDone, await undoStep(office, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/messages/:id', async (req, res) =>
-    reply(res, MessageView, await viewMessage(db, Id.parse(req.params.id))),
+    reply(res, MessageView, await viewMessage(office, staffOf(res).id, Id.parse(req.params.id))),
+  );
+  router.get('/messages/:id/alike', async (req, res) =>
+    reply(res, z.array(AloneRow), await settledAlike(db, Id.parse(req.params.id))),
+  );
+  router.get('/conversations/:id', async (req, res) =>
+    reply(res, z.array(ConversationRow), await conversation(db, staffOf(res).id, Id.parse(req.params.id))),
+  );
+  router.get('/filing/alone', async (req, res) =>
+    reply(res, AlonePage, await settledAlone(db, AloneQuery.parse(req.query))),
+  );
+  router.get('/filing/score', async (_req, res) => reply(res, FilingScore, await filingScore(db)));
+  router.get('/filing/rules', async (_req, res) => reply(res, z.array(Rule), await listRules(db)));
+  router.post('/filing/rules/try', async (req, res) =>
+    reply(res, RuleTrial, await tryRule(db, RuleDraft.parse(req.body))),
+  );
+  router.post('/filing/rules', only('manager', 'adviser'), async (req, res) =>
+    reply(res, Rule, await makeRule(db, staffOf(res).id, RuleDraft.parse(req.body))),
+  );
+  router.delete('/filing/rules/:id', only('manager', 'adviser'), async (req, res) => {
+    await dropRule(db, staffOf(res).id, Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  router.post('/notes', async (req, res) =>
+    reply(res, Note, await addNote(db, staffOf(res).id, NoteDraft.parse(req.body))),
   );
   router.get('/messages/:id/page', async (req, res) => {
-    const { read } = await messageSource(db, Id.parse(req.params.id));
+    const { read } = await messageSource(db, staffOf(res).id, Id.parse(req.params.id));
     const pictures = Pictures.parse(req.query).pictures === '1';
     res.set('Content-Security-Policy', framePolicy(pictures));
     res
@@ -40,11 +87,11 @@ export function filingRoutes(office: Office): Router {
       );
   });
   router.get('/messages/:id/source', async (req, res) => {
-    const { raw, subject } = await messageSource(db, Id.parse(req.params.id));
+    const { raw, subject } = await messageSource(db, staffOf(res).id, Id.parse(req.params.id));
     download(res, `${subject || 'message'}.eml`, 'message/rfc822', raw);
   });
   router.get('/messages/:id/enclosures/:index', async (req, res) => {
-    const { read } = await messageSource(db, Id.parse(req.params.id));
+    const { read } = await messageSource(db, staffOf(res).id, Id.parse(req.params.id));
     const part = read.enclosures[z.coerce.number().int().min(0).parse(req.params.index)];
     if (!part) throw notFound('That enclosure');
     download(res, part.filename, 'application/octet-stream', part.content);

@@ -3,24 +3,42 @@ import { z } from 'zod';
 import {
   ClientPage,
   ClientQuery,
+  ClientMade,
   ClientView,
+  Doubles,
   Id,
   LedgerPage,
   LedgerQuery,
+  NewClient,
   SearchHits,
 } from '../../contract/index.ts';
 import { ledger } from '../filing/ledger.ts';
 import type { Office } from '../office.ts';
 import { listClients, search, viewClient } from '../register/clients.ts';
-import { reply } from './guard.ts';
+import { findDoubles, makeClient } from '../register/create.ts';
+import { reply, staffOf } from './guard.ts';
 import { notFound } from './problems.ts';
 
 const Find = z.object({ q: z.string().max(100).default('') });
 
-export function registerRoutes({ db }: Office): Router {
+const Wanted = z.object({
+  name: z.string().max(200).default(''),
+  firstName: z.string().max(80).default(''),
+  lastName: z.string().max(80).default(''),
+  email: z.string().max(254).default(''),
+});
+
+export function registerRoutes(office: Office): Router {
+  const { db } = office;
   const router = Router();
   router.get('/clients', async (req, res) =>
     reply(res, ClientPage, await listClients(db, ClientQuery.parse(req.query))),
+  );
+  router.get('/clients/doubles', async (req, res) =>
+    reply(res, Doubles, await findDoubles(office, Wanted.parse(req.query))),
+  );
+  router.post('/clients', async (req, res) =>
+    reply(res, ClientMade, await makeClient(office, staffOf(res).id, NewClient.parse(req.body))),
   );
   router.get('/clients/:id', async (req, res) => {
     const client = await viewClient(db, Id.parse(req.params.id));

@@ -1,16 +1,24 @@
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { addressKey } from '../../core/address/address.ts';
-import { baseSubject, subjectKey } from '../../core/conversation/subject.ts';
+import { baseSubject } from '../../core/conversation/subject.ts';
 import { namedMessages } from '../../core/conversation/conversation.ts';
 import { returnKind, returnWords } from '../../core/delivery/report.ts';
 import { filingMessage, outsideAddresses } from '../../core/filing/message.ts';
+import type { FilingMind } from '../../core/filing/decide.ts';
 import type { FilingMessage } from '../../core/filing/types.ts';
 import { readMessage, type ReadMessage } from '../../core/message/read.ts';
-import { snippet, writtenPart } from '../../core/message/written.ts';
+import { snippet } from '../../core/message/written.ts';
 import { insertAll, transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { hashOf, keepRaw, packRaw, type RawRow } from '../database/raw.ts';
-import { decideFor, redecideConversations, settled, type Decided, type Undecided } from '../filing/decide.ts';
+import {
+  decideFor,
+  redecideConversations,
+  settled,
+  subjectHashes,
+  type Decided,
+  type Undecided,
+} from '../filing/decide.ts';
 import type { Office } from '../office.ts';
 
 /** A message as a folder holds it. */
@@ -29,7 +37,7 @@ export interface Prepared {
   read: ReadMessage;
   filing: FilingMessage;
   at: Date;
-  subjectHash: Buffer;
+  subjectHashes: Buffer[];
   received: boolean;
   row: Record<string, unknown>;
   links: Buffer[];
@@ -44,13 +52,13 @@ const DAY = 24 * 3600 * 1000;
  */
 export async function takeIn(office: Office, arrivals: readonly Arrival[]): Promise<void> {
   if (!arrivals.length) return;
-  const register = await office.filingRegister();
+  const mind = await office.filingMind();
   const prepared = await Promise.all(
-    arrivals.map((arrival) => prepare(register, arrival.raw, arrival.internalDate)),
+    arrivals.map((arrival) => prepare(mind.register, arrival.raw, arrival.internalDate)),
   );
   await transact(office.db, async (trx) => {
     await intakeTurn(trx);
-    const ids = await keepMessages(trx, register, prepared);
+    const ids = await keepMessages(trx, mind, prepared);
     await trx('message_copy')
       .insert(
         arrivals.map((arrival, index) => ({
@@ -74,19 +82,17 @@ export async function intakeTurn(trx: Transaction): Promise<void> {
 /** Reads a raw message and works out everything about it that needs no database. */
 export async function prepare(register: FilingRegister, bytes: Uint8Array, arrived: Date): Promise<Prepared> {
   const [raw, read] = await Promise.all([packRaw(bytes), readMessage(bytes)]);
-  const written = writtenPart(read.text);
-  const filing = filingMessage(read, written);
   const isOurs = (address: string) => register.isOurs(address);
-  const outside = outsideAddresses(filing, isOurs);
   const fromOurs = read.from !== null && isOurs(read.from.address);
   const at =
     read.date && read.date.getTime() > EARLIEST && read.date.getTime() < arrived.getTime() + 2 * DAY
       ? read.date
       : arrived;
+  const filing = { ...(await filingMessage(register, read)), at: at.getTime() };
+  const outside = outsideAddresses(filing, isOurs);
   const identity = read.messageId
     ? hashOf([read.messageId, read.from?.address.toLowerCase() ?? '', read.header('date') ?? ''].join('\n'))
     : raw.hash;
-  const subjectKeyed = subjectHash(read.subject, outside) ?? raw.hash;
   const row = {
     identity,
     message_id: read.messageId?.slice(0, 998) ?? null,
@@ -98,11 +104,11 @@ export async function prepare(register: FilingRegister, bytes: Uint8Array, arriv
     from_address: cut(read.from?.address ?? '', 254),
     to_words: cut([...read.to, ...read.cc].map((mailbox) => mailbox.name || mailbox.address).join(', '), 500),
     subject: cut(read.subject, 500),
-    subject_key: subjectKeyed,
     base_subject: cut(baseSubject(read.subject).text, 500),
-    snippet: snippet(written.own || read.text),
+    snippet: snippet(filing.own || read.text),
     enclosures: read.enclosures.filter((enclosure) => !enclosure.inline).length,
     automatic: read.automatic,
+    list_id: cut(filing.list, 200),
     taken_in_at: new Date(),
   };
   const returned = read.report?.originalMessageId;
@@ -110,13 +116,17 @@ export async function prepare(register: FilingRegister, bytes: Uint8Array, arriv
     (id) => typeof id === 'string',
   );
   const links = [...new Set(bearsOrNames)].slice(0, 100).map(hashOf);
-  return { identity, raw, read, filing, at, subjectHash: subjectKeyed, received: !fromOurs, row, links };
-}
-
-/** Under this, messages of one base subject with the same outside people are found; null when there is nothing to go by. */
-function subjectHash(subject: string, outside: readonly string[]): Buffer | null {
-  const key = subjectKey(subject);
-  return key && outside.length ? hashOf(`${key}\n${outside.map(addressKey).sort().join()}`) : null;
+  return {
+    identity,
+    raw,
+    read,
+    filing,
+    at,
+    subjectHashes: subjectHashes(register, filing),
+    received: !fromOurs,
+    row,
+    links,
+  };
 }
 
 /** Cuts text to a column's width, never through a surrogate pair. */
@@ -130,7 +140,7 @@ function cut(text: string, length: number): string {
  */
 export async function keepMessages(
   trx: Transaction,
-  register: FilingRegister,
+  mind: FilingMind,
   prepared: readonly Prepared[],
 ): Promise<number[]> {
   const known = await identified(trx, prepared);
@@ -146,7 +156,7 @@ export async function keepMessages(
       ordered.map((message) => message.raw),
     );
     const conversations = await assignConversations(trx, ordered);
-    const decided = await decideFor(trx, register, ordered.map(undecided));
+    const decided = await decideFor(trx, mind, ordered.map(undecided));
     await settleMailings(trx, ordered, decided);
     const now = new Date();
     const rows = ordered.map((message, index) => ({
@@ -168,6 +178,13 @@ export async function keepMessages(
     );
     await insertAll(
       trx,
+      'message_subject',
+      ordered.flatMap((message) =>
+        message.subjectHashes.map((key) => ({ message_id: idOf(message), subject_key: key })),
+      ),
+    );
+    await insertAll(
+      trx,
       'message_party',
       ordered.flatMap((message) => parties(message.read, idOf(message))),
     );
@@ -182,7 +199,7 @@ export async function keepMessages(
         })),
       ),
     );
-    await redecideConversations(trx, register, [...new Set(conversations)]);
+    await redecideConversations(trx, mind, [...new Set(conversations)]);
     await noteDelivery(trx, ordered, idOf);
   }
   return prepared.map((message) => known.get(message.identity.toString('hex')) ?? 0);
@@ -209,6 +226,7 @@ async function settleMailings(
       decided[index] = settled(row.file_id, {
         kind: 'mailing',
         side: 'for',
+        weight: 9,
         words: `Sent in the mailing “${row.name}”`,
       });
   }
@@ -218,8 +236,7 @@ function undecided(message: Prepared): Undecided {
   return {
     filing: message.filing,
     messageId: message.read.messageId,
-    subjectHash: message.subjectHash,
-    subject: message.read.subject,
+    subjectHashes: message.subjectHashes,
   };
 }
 

@@ -1,3 +1,4 @@
+import freemail from 'email-providers/all.json' with { type: 'json' };
 import type { Knex } from 'knex';
 import { FilingRegister } from '../../core/filing/register.ts';
 import { readFirm } from '../database/settings.ts';
@@ -33,6 +34,7 @@ export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
   return new FilingRegister({
     firmDomains: firm.domains,
     staffAddresses: staff.map((member) => member.email),
+    freemail: [...freemail, ...firm.freemail],
     fileNumberPattern: firm.fileNumberPattern,
     clients,
     people: people.map((person) => ({

@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
 import type { RailCounts } from '../../contract/index.ts';
+import { waitingNow } from '../filing/sorting.ts';
 import { mailboxStatuses } from '../mailbox/status.ts';
 
 /** The figures beside the rail's words. */
@@ -7,7 +8,7 @@ export async function railCounts(db: Knex): Promise<RailCounts> {
   const count = async (query: Knex.QueryBuilder) =>
     Number((await query.count('* as count').first())?.count ?? 0);
   const [sorting, clients, mailings, mailboxes] = await Promise.all([
-    count(db('message').where({ state: 'suggested' })),
+    count(waitingNow(db)),
     count(db('client')),
     count(db('mailing').whereIn('state', ['draft', 'preparing', 'leaving', 'paused'])),
     mailboxStatuses(db),

@@ -6,6 +6,7 @@ import { returnWords } from '../../core/delivery/report.ts';
 import { readMessage } from '../../core/message/read.ts';
 import { hashOf, readRaw } from '../database/raw.ts';
 import { readFirm } from '../database/settings.ts';
+import { waitingNow } from '../filing/sorting.ts';
 import { mailboxStatuses } from '../mailbox/status.ts';
 import { listMailings } from '../mailing/mailings.ts';
 
@@ -20,7 +21,7 @@ export async function readToday(db: Knex): Promise<Today> {
   const midnight = DateTime.now().setZone(zone).startOf('day');
   const from = midnight.minus({ days: DAYS - 1 });
   const [unsorted, returned, uncertain, mailboxes, mailings, days, latest] = await Promise.all([
-    db('message').where({ state: 'suggested' }).count('* as count').min('at as oldest').first(),
+    waitingNow(db).count('* as count').min('at as oldest').first(),
     returnedReports(db).count('* as count').first(),
     db('dispatch').where({ state: 'uncertain' }).count('* as count').first(),
     mailboxStatuses(db),

@@ -1,5 +1,6 @@
 import { expect } from 'chai';
-import { decide } from '../../core/filing/decide.ts';
+import { decide, type FilingMind } from '../../core/filing/decide.ts';
+import { Experience } from '../../core/filing/experience.ts';
 import { FileNumbers } from '../../core/filing/numbers.ts';
 import { FilingRegister } from '../../core/filing/register.ts';
 import { replay, type CorpusRegister } from '../../core/filing/replay.ts';
@@ -18,6 +19,7 @@ const file = (
 const register = new FilingRegister({
   firmDomains: ['firm.example'],
   staffAddresses: ['us@elsewhere.example'],
+  freemail: ['post.example'],
   fileNumberPattern: 'QL-\\d{5}',
   clients: [
     { id: 1, name: 'One Estate' },
@@ -42,16 +44,24 @@ const register = new FilingRegister({
   ],
 });
 
+const mind: FilingMind = { register, experience: new Experience(), rules: [] };
 const message = (from: string, extra: Partial<FilingMessage> = {}): FilingMessage => ({
   from: { name: '', address: from },
   recipients: [{ name: '', address: 'adviser@firm.example' }],
   subject: 'A matter',
   own: 'Some words.',
+  signature: '',
+  footer: '',
   quoted: '',
+  enclosureNames: [],
   named: [],
   automatic: null,
   returned: null,
   undelivered: [],
+  list: '',
+  original: null,
+  isReply: false,
+  at: Date.UTC(2026, 10, 1),
   ...extra,
 });
 const knowing = (...earlier: EarlierMessage[]): FilingContext => ({
@@ -65,7 +75,7 @@ const filed = (messageId: string, ...fileIds: number[]): EarlierMessage => ({
   subjectKey: 'a matter',
 });
 const files = (from: FilingMessage, context: FilingContext = knowing()) => {
-  const decision = decide(register, from, context);
+  const decision = decide(mind, from, context);
   return decision.state === 'logged'
     ? decision.fileIds
     : decision.state === 'suggested'
@@ -83,19 +93,19 @@ describe('filing decides', () => {
   });
   it('asks when the client has several, ranked by the words of the titles', () => {
     expect(files(message('ben@two.example', { own: 'The orchards need pruning.' }))).to.deep.equal([
-      -22, -21, -20,
+      -22, -20, -21,
     ]);
   });
-  it('asks when the address is shared or the person belongs to several clients', () => {
-    expect(files(message('shared@three.example'))).to.deep.equal([-30]);
+  it('files for two who share an address when both are of one client, and asks about a third party', () => {
+    expect(files(message('shared@three.example'))).to.deep.equal([30]);
     expect((files(message('third@party.example')) as number[]).length).to.equal(5);
   });
   it('a file number in the subject, if the people fit', () => {
     expect(files(message('ben@two.example', { subject: 'our ref ql 10022' }))).to.deep.equal([22]);
     expect(files(message('ann@one.example', { subject: 'QL-10022' }))).to.include(-22);
-    expect(files(message('ben@two.example', { quoted: '> QL-10022', own: 'no number here' }))).to.deep.equal(
-      [-22, -21, -20].sort((a, b) => a - b),
-    );
+    expect(files(message('ben@two.example', { quoted: '> QL-10022', own: 'no number here' }))).to.deep.equal([
+      -20, -22, -21,
+    ]);
   });
   it('a reply by its conversation, through the nearest message that is known and filed', () => {
     expect(
@@ -117,16 +127,12 @@ describe('filing decides', () => {
       ),
     ).to.deep.equal([22]);
   });
-  it('asks when an old conversation turns to another file', () => {
-    expect(
-      files(message('ben@two.example', { named: ['a'], subject: 'QL-10022 now' }), knowing(filed('a', 21))),
-    ).to.include.members([-22, -21]);
-    expect(
-      files(
-        message('ben@two.example', { named: ['a'], subject: 'The orchard trees' }),
-        knowing(filed('a', 21)),
-      ),
-    ).to.include.members([-22, -21]);
+  it('follows an old conversation that turns to another file by its number, and asks when only words turn', () => {
+    const turned = (subject: string) =>
+      files(message('ben@two.example', { named: ['a'], subject }), knowing(filed('a', 21)));
+    expect(turned('QL-10022 now')).to.deep.equal([22]);
+    expect(turned('The orchard trees')).to.include.members([-22, -21]);
+    expect(turned('Something else')).to.include.members([-20, -21]);
   });
   it('a delivery report or automatic answer with the message that caused it', () => {
     expect(
@@ -146,7 +152,7 @@ describe('filing decides', () => {
     expect(files(message('a@firm.example'))).to.equal('aside');
     expect(files(message('us@elsewhere.example', { subject: 'QL-10011 draft' }))).to.deep.equal([11]);
   });
-  it('puts unknown people before a person, without candidates', () => {
+  it('puts unknown people before a person, without candidates, and a known name at an unknown address with them', () => {
     expect(files(message('who@new.example'))).to.deep.equal([]);
     expect(
       files(message('ann@new.example', { from: { name: 'One, Ann', address: 'ann@new.example' } })),
@@ -166,7 +172,7 @@ describe('filing decides', () => {
     expect((files(message('third@party.example')) as number[]).map(Math.abs)).to.not.include(12);
   });
   it('gives a plain reason with everything', () => {
-    const decision = decide(register, message('ann@one.example'), knowing());
+    const decision = decide(mind, message('ann@one.example'), knowing());
     expect(decision.evidence.map((reason) => reason.words)).to.deep.equal([
       'Ann One belongs to One Estate',
       'The client’s only open file',
@@ -232,16 +238,16 @@ describe('replaying a corpus', () => {
       steps.push({ ...step, asked: asked.length });
     }
     expect(
-      steps.map(({ messageId, mailbox, decision, files: to, asked: known }) => ({
+      steps.map(({ messageId, mailbox, outcome, files: to, asked: known }) => ({
         messageId,
         mailbox,
-        decision,
+        outcome,
         to,
         known,
       })),
     ).to.deep.equal([
-      { messageId: '<1@x>', mailbox: 'a@firm.example', decision: 'suggest', to: [], known: 0 },
-      { messageId: '<2@x>', mailbox: 'a@firm.example', decision: 'auto', to: ['QL-10001'], known: 1 },
+      { messageId: '<1@x>', mailbox: 'a@firm.example', outcome: 'suggest', to: [], known: 0 },
+      { messageId: '<2@x>', mailbox: 'a@firm.example', outcome: 'auto', to: ['QL-10001'], known: 1 },
     ]);
   });
 });

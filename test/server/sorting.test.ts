@@ -1,11 +1,14 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import type { Sort } from '../../contract/index.ts';
+import type { SortTarget } from '../../contract/index.ts';
 import { ledger } from '../../server/filing/ledger.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
+
+/** Nothing beyond the place itself. */
+const PLAIN = { alsoIds: [], note: '', addAddressTo: null };
 
 /** Everything that says where messages are. */
 async function snapshot(firm: TestFirm) {
@@ -13,7 +16,18 @@ async function snapshot(firm: TestFirm) {
     messages: await firm
       .db('message')
       .orderBy('id')
-      .select('id', 'state', 'sorting', 'decided_by', 'decided_at', 'evidence', 'candidates'),
+      .select(
+        'id',
+        'state',
+        'sorting',
+        'decided_by',
+        'decided_at',
+        'evidence',
+        'candidates',
+        'reason',
+        'later_until',
+        'corrected_at',
+      ),
     filing: await firm.db('filing').orderBy(['message_id', 'file_id']),
   };
 }
@@ -30,7 +44,7 @@ describe('sorting', () => {
     const queue = await sortingQueue(firm.db, 1, { offset: 0, limit: 50 });
     expect(queue.total).to.be.within(8, 20);
     const culvert = queue.rows.find((row) => row.subject === 'Photos of the culvert');
-    const message = await viewMessage(firm.db, culvert?.id ?? 0);
+    const message = await viewMessage(firm.office, 1, culvert?.id ?? 0);
     expect(message.enclosures.length).to.equal(4);
     expect(message.candidates[0]?.file.title).to.equal('River bank repair, Farrant Mill');
     expect(message.candidates.length).to.equal(3);
@@ -43,14 +57,15 @@ describe('sorting', () => {
   it('files to a file, shows it on the ledger, and keeps its history', async () => {
     const queue = await sortingQueue(firm.db, 1, { offset: 0, limit: 50 });
     const row = queue.rows.find((each) => each.subject === 'Photos of the culvert');
-    const message = await viewMessage(firm.db, row?.id ?? 0);
+    const message = await viewMessage(firm.office, 1, row?.id ?? 0);
     const file = message.candidates[0]?.file;
     await sortMessage(firm.office, 1, {
       messageId: message.id,
       to: { kind: 'files', fileIds: [file?.id ?? 0] },
       restOfConversation: false,
+      ...PLAIN,
     });
-    const after = await viewMessage(firm.db, message.id);
+    const after = await viewMessage(firm.office, 1, message.id);
     expect([after.state, after.files.map((each) => each.number), after.decidedBy]).to.deep.equal([
       'logged',
       [file?.number],
@@ -92,6 +107,7 @@ describe('sorting', () => {
       messageId: first.id,
       to: { kind: 'files', fileIds: [1] },
       restOfConversation: true,
+      ...PLAIN,
     });
     expect(done.messages).to.equal(2);
     put('gate3', { References: '<gate1@nowhere.example> <gate2@nowhere.example>' });
@@ -104,18 +120,23 @@ describe('sorting', () => {
   it('undo restores the exact state, however many steps back', async () => {
     const queue = await sortingQueue(firm.db, 1, { offset: 0, limit: 10 });
     const ids = queue.rows.map((row) => row.id);
-    const target: fc.Arbitrary<Sort['to']> = fc.oneof(
+    const target: fc.Arbitrary<SortTarget> = fc.oneof(
       fc.record({
         kind: fc.constant('files' as const),
         fileIds: fc.uniqueArray(fc.integer({ min: 1, max: 30 }), { minLength: 1, maxLength: 3 }),
       }),
       fc.constant({ kind: 'aside' as const }),
+      fc.constant({ kind: 'private' as const }),
+      fc.constant({ kind: 'later' as const }),
       fc.constant({ kind: 'sorting' as const }),
     );
     const step = fc.record({
       messageId: fc.constantFrom(...ids),
       to: target,
       restOfConversation: fc.boolean(),
+      alsoIds: fc.constant<number[]>([]),
+      note: fc.constant(''),
+      addAddressTo: fc.constant(null),
     });
     await fc.assert(
       fc.asyncProperty(fc.array(step, { minLength: 1, maxLength: 5 }), async (steps) => {
@@ -135,11 +156,13 @@ describe('sorting', () => {
       messageId: row!.id,
       to: { kind: 'aside' },
       restOfConversation: false,
+      ...PLAIN,
     });
     const two = await sortMessage(firm.office, 2, {
       messageId: row!.id,
       to: { kind: 'files', fileIds: [2] },
       restOfConversation: false,
+      ...PLAIN,
     });
     const say = (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
     expect(await say(undoStep(firm.office, 1, one.stepId))).to.contain('A colleague has moved');

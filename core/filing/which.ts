@@ -1,0 +1,251 @@
+import type { RegisteredFile } from './register.ts';
+import type { Scene } from './scene.ts';
+import type { Evidence, EvidenceKind } from './types.ts';
+import { FILES as W } from './weights.ts';
+import { quoted, type ClientView } from './whose.ts';
+import { GENERAL_TOPIC } from './experience.ts';
+import { tellingWords } from './words.ts';
+
+/** One file of a client, weighed against the client's others. */
+export interface FileView {
+  file: RegisteredFile;
+  /** From 0 to 1, within the client's files. */
+  probability: number;
+  evidence: Evidence[];
+  features: Features;
+}
+
+/** What speaks for or against a file; each is multiplied by its weight. */
+export type Feature = keyof typeof W;
+export type Features = Partial<Record<Feature, number>>;
+
+/**
+ * Weighs the files of one client against each other (a conditional logit: the probability of a file is
+ * its share of the exponentials of the weighted sums).
+ */
+export function whichFile(scene: Scene, client: ClientView): FileView[] {
+  const files = candidates(scene, client.clientId);
+  const facts = new Facts(scene, files, client);
+  const views = files.map((file) => {
+    const { features, evidence } = facts.of(file);
+    let score = 0;
+    for (const [feature, value] of Object.entries(features) as [Feature, number][])
+      score += W[feature] * value;
+    return { file, score, features, evidence };
+  });
+  const highest = Math.max(...views.map((view) => view.score));
+  const total = views.reduce((sum, view) => sum + Math.exp(view.score - highest), 0);
+  return views
+    .map(({ file, score, features, evidence }) => ({
+      file,
+      probability: Math.exp(score - highest) / total,
+      evidence,
+      features,
+    }))
+    .sort((a, b) => b.probability - a.probability || b.file.number.localeCompare(a.file.number));
+}
+
+/** Open files; closed ones only where something points at them: a conversation, a number, an answer to mail we lack. */
+function candidates(scene: Scene, clientId: number): readonly RegisteredFile[] {
+  const { earlier, sameSubject, inSubject, inOwn, message, register } = scene;
+  const pointed = new Set([
+    ...(earlier?.fileIds ?? []),
+    ...sameSubject.flatMap((each) => each.fileIds),
+    ...inSubject,
+    ...inOwn,
+  ]);
+  const answersUnknown = message.isReply && !earlier;
+  const open = register
+    .filesOf(clientId)
+    .filter((file) => !file.closed || pointed.has(file.id) || answersUnknown);
+  return open.length ? open : register.filesOf(clientId);
+}
+
+/** What can be said of every file of a client alike, worked out once. */
+class Facts {
+  /** In how many of the files' titles a word stands. */
+  private readonly inTitles = new Map<string, number>();
+  private readonly specific: number;
+  private readonly quotedWords: ReadonlySet<string>;
+  private readonly namedIds: ReadonlySet<number>;
+  private readonly sameSubjectIds: ReadonlySet<number>;
+  private readonly habits: Map<number, number>;
+  private readonly affinities: Map<number, { sum: number; words: string[] }>;
+  private readonly enclosureWords: ReadonlySet<string>;
+  private readonly anyTitle: boolean;
+
+  constructor(
+    private readonly scene: Scene,
+    private readonly files: readonly RegisteredFile[],
+    private readonly client: ClientView,
+  ) {
+    for (const file of files)
+      for (const word of file.titleWords) this.inTitles.set(word, (this.inTitles.get(word) ?? 0) + 1);
+    this.specific = files.filter((file) => !file.general && !file.closed).length;
+    const { message, earlier } = scene;
+    this.quotedWords = message.isReply && !earlier ? tellingWords(message.quoted) : new Set();
+    this.namedIds = new Set(client.namedFiles.map((file) => file.id));
+    const latest = scene.sameSubject.find((each) => each.state === 'logged');
+    this.sameSubjectIds = new Set(latest?.fileIds ?? []);
+    this.habits = this.recent();
+    this.affinities = new Map(files.map((file) => [file.id, this.affinity(file)]));
+    this.enclosureWords = tellingWords(message.enclosureNames.join(' '));
+    this.anyTitle = files.some((file) => file.titleWords.some((word) => scene.words.has(word)));
+  }
+
+  of(file: RegisteredFile): { features: Features; evidence: Evidence[] } {
+    const { scene } = this;
+    const features: Features = {};
+    const evidence: Evidence[] = [];
+    const add = (feature: Feature, value: number, kind?: EvidenceKind, words?: string) => {
+      if (!value) return;
+      features[feature] = value;
+      const weight = W[feature] * value;
+      if (kind && words && Math.abs(weight) >= 0.1)
+        evidence.push({ kind, side: weight > 0 ? 'for' : 'against', words, weight: Math.abs(weight) });
+    };
+    if (scene.earlier?.fileIds.includes(file.id)) {
+      if (scene.subjectChanged) {
+        add(
+          'conversationTurned',
+          1,
+          'conversation',
+          'Goes on a conversation on this file, under another subject',
+        );
+      } else add('conversation', 1, 'conversation', 'Goes on a conversation on this file');
+    } else if (this.sameSubjectIds.has(file.id)) {
+      add(
+        scene.marked ? 'lostThread' : 'sameSubject',
+        1,
+        'subject',
+        'Same subject and correspondent as an earlier message here',
+      );
+    }
+    if (scene.inSubject.includes(file.id))
+      add('numberInSubject', 1, 'number', `${file.number} stands in the subject`);
+    if (scene.inOwn.includes(file.id))
+      add('numberInText', 1, 'number', `${file.number} stands in what was written`);
+    this.titles(file, add);
+    const { sum, words } = this.affinities.get(file.id) ?? { sum: 0, words: [] };
+    add('affinity', sum, 'words', this.wordEvidence(file, sum, words));
+    const third = this.client.thirdParty;
+    // Named on all of them tells nothing.
+    if (this.namedIds.size && this.files.some(({ id }) => !this.namedIds.has(id))) {
+      if (this.namedIds.has(file.id))
+        add(third ? 'namedThird' : 'named', 1, 'named', 'A correspondent is named on this file');
+      else if (third) add('notNamedThird', 1, 'named', 'The correspondent is named on another file');
+    }
+    add(
+      'habit',
+      this.habits.get(file.id) ?? 0,
+      'habit',
+      'The last mail with this correspondent was put here',
+    );
+    if (file.general) {
+      if (this.specific === 0) add('generalAlone', 1, 'general', 'The client has no other open file');
+      else if (this.specific === 1) add('generalBesideOne', 1);
+      else
+        add(
+          this.anyTitle ? 'generalBesideTitle' : 'generalBesideSeveral',
+          1,
+          'general',
+          'Used when nothing more particular fits',
+        );
+    } else if (file.closed) add('closed', 1, 'closed', 'This file is closed');
+    else if (this.specific === 1) add('onlyFile', 1, 'only-file', 'The client’s only open file');
+    if (!file.general && this.specific > 1)
+      evidence.push({
+        kind: 'other-files',
+        side: 'against',
+        words: otherFiles(this.specific - 1),
+        weight: Math.log(this.specific),
+      });
+    return { features, evidence };
+  }
+
+  /** Words of the file's title in the subject, in the text, in the names of enclosures, and in what is quoted. */
+  private titles(
+    file: RegisteredFile,
+    add: (feature: Feature, value: number, kind?: EvidenceKind, words?: string) => void,
+  ): void {
+    const { subjectWords, words } = this.scene;
+    // Words that all files of the client share say which client, not which file.
+    const telling = file.titleWords.filter(
+      (word) => (this.inTitles.get(word) ?? 1) < Math.max(2, this.files.length),
+    );
+    const share = (word: string) => 1 / (this.inTitles.get(word) ?? 1);
+    const inSubject = telling.filter((word) => subjectWords.has(word));
+    const inText = telling.filter((word) => words.has(word) && !subjectWords.has(word));
+    const sum = (list: readonly string[]) =>
+      Math.min(
+        3,
+        list.reduce((total, word) => total + share(word), 0),
+      );
+    add('titleInSubject', sum(inSubject), 'title', `${quoted(inSubject)} of the file’s title in the subject`);
+    add('titleInText', sum(inText), 'title', `${quoted(inText)} of the file’s title in what was written`);
+    const inQuoted = telling.filter((word) => this.quotedWords.has(word) && !words.has(word));
+    add('titleInQuoted', sum(inQuoted), 'title', `${quoted(inQuoted)} of the file’s title in what is quoted`);
+    const inNames = telling.filter((word) => this.enclosureWords.has(word));
+    add(
+      'titleInEnclosure',
+      sum(inNames),
+      'title',
+      `${quoted(inNames)} of the file’s title in an enclosure’s name`,
+    );
+  }
+
+  /** How the words used so far on this file, and on files of its kind, fit: against the mean of the client's files. */
+  private affinity(file: RegisteredFile): { sum: number; words: string[] } {
+    const { experience, words, message } = this.scene;
+    const topics = topicsOf(file);
+    const scored: [string, number][] = [];
+    for (const word of words) {
+      const value = experience.affinity(word, file.id, topics, message.at);
+      if (value) scored.push([word, Math.max(-1.5, Math.min(2.5, value))]);
+    }
+    const sum = scored.reduce((total, [, value]) => total + value, 0);
+    scored.sort((a, b) => b[1] - a[1]);
+    return {
+      sum: sum / Math.sqrt(words.size + 4),
+      words: scored
+        .filter(([, value]) => value > 0.5)
+        .slice(0, 3)
+        .map(([word]) => word),
+    };
+  }
+
+  private wordEvidence(file: RegisteredFile, sum: number, words: readonly string[]): string {
+    if (sum < 0) return 'The words are rather those of other files';
+    const { experience, message } = this.scene;
+    const [first] = words;
+    const uses = first ? Math.round(experience.uses(file.id, first, message.at)) : 0;
+    if (first && uses > 0)
+      return `“${first}” was used in ${uses === 1 ? 'an earlier message' : `${uses} earlier messages`} here`;
+    return words.length ? `${quoted(words)} fit files of this kind` : 'The words fit files of this kind';
+  }
+
+  /** The share of each file in the correspondents' latest confirmed mail, newer mail counting more. */
+  private recent(): Map<number, number> {
+    const { outsiders, experience, message } = this.scene;
+    const shares = new Map<number, number>();
+    for (const { key } of outsiders) {
+      const latest = experience
+        .habits(key)
+        .filter(({ fileId, at }) => fileId && at <= message.at)
+        .slice(0, 5);
+      for (const [index, { fileId }] of latest.entries())
+        shares.set(fileId, (shares.get(fileId) ?? 0) + 0.5 ** index);
+    }
+    for (const [id, sum] of shares) shares.set(id, Math.min(1, sum / 2));
+    return shares;
+  }
+}
+
+/** Under which words a file's mail is pooled with that of other files of its kind. */
+export function topicsOf(file: RegisteredFile): readonly string[] {
+  return file.general ? [GENERAL_TOPIC] : file.titleWords;
+}
+
+function otherFiles(count: number): string {
+  return `The client has ${count} other open ${count === 1 ? 'file' : 'files'}`;
+}

@@ -1,0 +1,136 @@
+import { DateTime } from 'luxon';
+import type { Knex } from 'knex';
+import type { z } from 'zod';
+import type { AlonePage, AloneQuery, AloneRow } from '../../contract/index.ts';
+import type { Evidence } from '../../core/filing/types.ts';
+import { readFirm } from '../database/settings.ts';
+import { filesByIds } from '../register/files.ts';
+import { groupBy } from '../register/filingRegister.ts';
+
+/** So many days back are offered for looking over. */
+const DAYS = 30;
+
+/** What was settled without a person: one day of it, and how much each of the last days holds. */
+export async function settledAlone(db: Knex, query: z.output<typeof AloneQuery>): Promise<AlonePage> {
+  const { zone } = await readFirm(db);
+  const midnight = DateTime.now().setZone(zone).startOf('day');
+  const days = await daysAlone(db, midnight.minus({ days: DAYS - 1 }), zone);
+  const day = query.day ?? days.find((each) => each[query.state] > 0)?.day ?? midnight.toISODate() ?? '';
+  const start = DateTime.fromISO(day, { zone });
+  const within = db('message')
+    .where({ state: query.state })
+    .whereNull('decided_by')
+    .whereBetween('decided_at', [start.toJSDate(), new Date(start.plus({ days: 1 }).toMillis() - 1)]);
+  const [total, rows] = await Promise.all([
+    within.clone().count('* as count').first(),
+    within
+      .clone()
+      .orderBy('decided_at', 'desc')
+      .orderBy('id', 'desc')
+      .offset(query.offset)
+      .limit(query.limit)
+      .select(),
+  ]);
+  return { day, days, total: Number(total?.count ?? 0), rows: await asRows(db, rows) };
+}
+
+async function daysAlone(db: Knex, from: DateTime, zone: string): Promise<AlonePage['days']> {
+  const rows: { hour: string; logged: number; aside: number }[] = await db('message')
+    .whereNull('decided_by')
+    .whereIn('state', ['logged', 'aside'])
+    .where('decided_at', '>=', from.toJSDate())
+    .groupByRaw("DATE_FORMAT(decided_at, '%Y-%m-%dT%H:00:00Z')")
+    .select(db.raw("DATE_FORMAT(decided_at, '%Y-%m-%dT%H:00:00Z') AS hour"))
+    .select(db.raw("SUM(state = 'logged') AS logged, SUM(state = 'aside') AS aside"));
+  const days = new Map<string, { day: string; logged: number; aside: number }>();
+  for (const row of rows) {
+    const day = DateTime.fromISO(row.hour, { zone }).toISODate() ?? '';
+    const sum = days.get(day) ?? { day, logged: 0, aside: 0 };
+    sum.logged += Number(row.logged);
+    sum.aside += Number(row.aside);
+    days.set(day, sum);
+  }
+  return [...days.values()].sort((a, b) => b.day.localeCompare(a.day));
+}
+
+interface MessageRow {
+  id: number;
+  at: Date;
+  decided_at: Date;
+  direction: AloneRow['direction'];
+  from_name: string;
+  from_address: string;
+  to_words: string;
+  subject: string;
+  snippet: string;
+  state: AloneRow['state'];
+  evidence: string;
+}
+
+async function asRows(db: Knex, rows: readonly MessageRow[]): Promise<AloneRow[]> {
+  const filed: { message_id: number; file_id: number }[] = rows.length
+    ? await db('filing')
+        .whereIn(
+          'message_id',
+          rows.map((row) => row.id),
+        )
+        .select('message_id', 'file_id')
+    : [];
+  const files = await filesByIds(db, [...new Set(filed.map((row) => row.file_id))]);
+  const filesOf = groupBy(filed, (row) => row.message_id);
+  return rows.map((row) => ({
+    id: row.id,
+    at: row.at.toISOString(),
+    decidedAt: row.decided_at.toISOString(),
+    direction: row.direction,
+    from: row.from_name || row.from_address,
+    to: row.to_words,
+    subject: row.subject,
+    snippet: row.snippet,
+    state: row.state,
+    files: (filesOf.get(row.id) ?? []).flatMap((each) => files.get(each.file_id) ?? []),
+    evidence: JSON.parse(row.evidence) as Evidence[],
+  }));
+}
+
+/**
+ * Others that were settled without a person for the same reason as this one was: the same kind of evidence,
+ * the same place, and a correspondent in common. Offered when one of them turns out wrong.
+ */
+export async function settledAlike(db: Knex, id: number): Promise<AloneRow[]> {
+  const message = await db('message').where({ id }).first('state', 'reason');
+  if (!message?.reason) return [];
+  // A correction has moved it: what it was before stands in the step.
+  const step = await db('filing_step_message')
+    .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
+    .where({ message_id: id })
+    .whereNull('undone_at')
+    .orderBy('filing_step.id', 'desc')
+    .first('before_value');
+  const before = step ? (JSON.parse(step.before_value) as { state: string; fileIds: number[] }) : null;
+  const state = before?.state ?? message.state;
+  const fileIds: number[] =
+    before?.fileIds ?? (await db('filing').where({ message_id: id }).pluck('file_id'));
+  const firm = await readFirm(db);
+  const people: string[] = await db('message_party')
+    .where({ message_id: id })
+    .whereNotIn('domain', firm.domains)
+    .pluck('email_key');
+  if (!people.length) return [];
+  const alike = db('message_party')
+    .join('message', 'message.id', 'message_party.message_id')
+    .whereIn('message_party.email_key', people)
+    .where({ 'message.state': state, 'message.reason': message.reason })
+    .whereNull('message.decided_by')
+    .whereNot('message.id', id);
+  if (fileIds.length)
+    alike.whereExists((query) =>
+      query
+        .select(db.raw('1'))
+        .from('filing')
+        .whereRaw('filing.message_id = message.id')
+        .whereIn('filing.file_id', fileIds),
+    );
+  const rows: MessageRow[] = await alike.distinct('message.*').orderBy('message.at', 'desc').limit(100);
+  return asRows(db, rows);
+}
