@@ -350,9 +350,9 @@ class MailWriter {
     const culvert = [
       'Tobias,',
       '',
-      'As promised, photographs of the culvert after last week’s rain. The downstream face has slipped about another half metre since you walked it in October, and the river bank above it is now bare.',
+      'As promised, photographs of the culvert after last week’s rain. The downstream face has slipped about another half metre since you walked it in October, and the ground above it is now bare.',
       '',
-      'Could you tell us whether the repair can still go in before the spawning season closes the river to works?',
+      'Could you tell us whether the work can still go in before the spawning season closes the river?',
       '',
       'Cosmo',
     ].join('\n');
@@ -372,7 +372,7 @@ class MailWriter {
         contentType: 'image/png',
       })),
     });
-    for (const [index, client] of several.slice(1, 5).entries()) {
+    for (const [index, client] of several.slice(1, 4).entries()) {
       this.plain(
         person(client),
         this.staff(client.adviserId),

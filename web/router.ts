@@ -29,6 +29,18 @@ export const router = createRouter({
           meta: { title: 'Sorting' },
         },
         {
+          path: 'sorting/over',
+          name: 'look them over',
+          component: () => import('./filing/Alone.vue'),
+          meta: { title: 'Look them over' },
+        },
+        {
+          path: 'filing',
+          name: 'filing',
+          component: () => import('./filing/HowWell.vue'),
+          meta: { title: 'Filing' },
+        },
+        {
           path: 'clients',
           name: 'clients',
           component: () => import('./clients/Clients.vue'),

@@ -21,6 +21,12 @@ export function useTimes() {
   const day = (iso: string) => at(iso).toFormat(at(iso).year === now().year ? 'd LLL' : 'd LLL yyyy');
   const date = (iso: string) => at(iso).toFormat('d LLLL yyyy');
   const weekday = (isoDay: string) => DateTime.fromISO(isoDay, { locale: 'en-GB' }).toFormat('ccc');
+  /** `Today`, `Yesterday`, `Mon 16 Nov`; takes a date of the firm's zone. */
+  function dayName(isoDay: string): string {
+    const day = DateTime.fromISO(isoDay, { zone: session.zone, locale: 'en-GB' });
+    const days = now().startOf('day').diff(day, 'days').days;
+    return days < 1 ? 'Today' : days < 2 ? 'Yesterday' : day.toFormat('ccc d LLL');
+  }
   const today = () => now().setLocale('en-GB').toFormat('cccc d LLLL');
   const hour = () => now().hour;
 
@@ -39,7 +45,7 @@ export function useTimes() {
     if (days < 7) return `since ${time.toFormat('cccc')}`;
     return `since ${time.toFormat('d LLLL')}`;
   }
-  return { brief, full, clock, day, date, weekday, today, hour, ago, since };
+  return { brief, full, clock, day, dayName, date, weekday, today, hour, ago, since };
 }
 
 /** `1 message`, `14 messages`. */

@@ -61,6 +61,9 @@ function candidates(scene: Scene, clientId: number): readonly RegisteredFile[] {
   return open.length ? open : register.filesOf(clientId);
 }
 
+/** Notes a feature, and what it means in words. */
+type Add = (feature: Feature, value: number, kind?: EvidenceKind, words?: string) => void;
+
 /** What can be said of every file of a client alike, worked out once. */
 class Facts {
   /** In how many of the files' titles a word stands. */
@@ -73,6 +76,8 @@ class Facts {
   private readonly affinities: Map<number, { sum: number; words: string[] }>;
   private readonly enclosureWords: ReadonlySet<string>;
   private readonly anyTitle: boolean;
+  /** A number, the conversation or a lost thread points to one of the files. */
+  private readonly pointed: boolean;
 
   constructor(
     private readonly scene: Scene,
@@ -90,6 +95,13 @@ class Facts {
     this.habits = this.recent();
     this.affinities = new Map(files.map((file) => [file.id, this.affinity(file)]));
     this.enclosureWords = tellingWords(message.enclosureNames.join(' '));
+    const said = new Set([
+      ...scene.inSubject,
+      ...scene.inOwn,
+      ...(scene.subjectChanged ? [] : (earlier?.fileIds ?? [])),
+      ...(scene.marked ? this.sameSubjectIds : []),
+    ]);
+    this.pointed = files.some((file) => said.has(file.id));
     this.anyTitle = files.some((file) => file.titleWords.some((word) => scene.words.has(word)));
   }
 
@@ -97,7 +109,7 @@ class Facts {
     const { scene } = this;
     const features: Features = {};
     const evidence: Evidence[] = [];
-    const add = (feature: Feature, value: number, kind?: EvidenceKind, words?: string) => {
+    const add: Add = (feature, value, kind, words) => {
       if (!value) return;
       features[feature] = value;
       const weight = W[feature] * value;
@@ -141,18 +153,9 @@ class Facts {
       'habit',
       'The last mail with this correspondent was put here',
     );
-    if (file.general) {
-      if (this.specific === 0) add('generalAlone', 1, 'general', 'The client has no other open file');
-      else if (this.specific === 1) add('generalBesideOne', 1);
-      else
-        add(
-          this.anyTitle ? 'generalBesideTitle' : 'generalBesideSeveral',
-          1,
-          'general',
-          'Used when nothing more particular fits',
-        );
-    } else if (file.closed) add('closed', 1, 'closed', 'This file is closed');
-    else if (this.specific === 1) add('onlyFile', 1, 'only-file', 'The client’s only open file');
+    if (file.closed) add('closed', 1, 'closed', 'This file is closed');
+    // What is usual when nothing is said counts only when nothing is said.
+    else if (!this.pointed) this.usual(file, add);
     if (!file.general && this.specific > 1)
       evidence.push({
         kind: 'other-files',
@@ -163,11 +166,20 @@ class Facts {
     return { features, evidence };
   }
 
+  /** Where mail of a client goes when nothing in it points to a file: the only open one, else General. */
+  private usual(file: RegisteredFile, add: Add): void {
+    if (!file.general) {
+      if (this.specific === 1) add('onlyFile', 1, 'only-file', 'The client’s only open file');
+    } else if (this.specific === 0) add('generalAlone', 1, 'general', 'The client has no other open file');
+    else if (this.specific === 1) add('generalBesideOne', 1);
+    else {
+      const feature = this.anyTitle ? 'generalBesideTitle' : 'generalBesideSeveral';
+      add(feature, 1, 'general', 'Used when nothing more particular fits');
+    }
+  }
+
   /** Words of the file's title in the subject, in the text, in the names of enclosures, and in what is quoted. */
-  private titles(
-    file: RegisteredFile,
-    add: (feature: Feature, value: number, kind?: EvidenceKind, words?: string) => void,
-  ): void {
+  private titles(file: RegisteredFile, add: Add): void {
     const { subjectWords, words } = this.scene;
     // Words that all files of the client share say which client, not which file.
     const telling = file.titleWords.filter(

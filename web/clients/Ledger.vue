@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
 import { computed, ref, watch } from 'vue';
-import { LedgerPage, type LedgerEntry } from '../../contract/index.ts';
+import { LedgerPage, type LedgerEntry, type Note } from '../../contract/index.ts';
 import { get, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
@@ -14,6 +14,7 @@ const props = defineProps<{ clientId: number; fileId: number | null }>();
 const LIMIT = 40;
 const { day, clock } = useTimes();
 const entries = ref<LedgerEntry[]>([]);
+const notes = ref<Note[]>([]);
 const total = ref(0);
 const words = ref('');
 const problem = ref('');
@@ -32,6 +33,7 @@ async function load(more = false) {
     });
     entries.value = more ? [...entries.value, ...page.entries] : page.entries;
     total.value = page.total;
+    notes.value = page.notes;
     problem.value = '';
   } catch (error) {
     problem.value = wordsOf(error);
@@ -53,12 +55,18 @@ watch(
   useDebounceFn(() => void load(), 150),
 );
 
+/** Messages and notes by day, newest first; notes older than the last message shown wait for it. */
 const days = computed(() => {
-  const groups: { day: string; entries: LedgerEntry[] }[] = [];
-  for (const entry of entries.value) {
+  const oldest = entries.value.length < total.value ? (entries.value.at(-1)?.at ?? '') : '';
+  const items = [
+    ...entries.value.map((entry) => ({ at: entry.at, entry, note: null })),
+    ...notes.value.filter((note) => note.at >= oldest).map((note) => ({ at: note.at, entry: null, note })),
+  ].sort((a, b) => b.at.localeCompare(a.at));
+  const groups: { day: string; items: typeof items }[] = [];
+  for (const item of items) {
     const last = groups.at(-1);
-    if (last?.day === day(entry.at)) last.entries.push(entry);
-    else groups.push({ day: day(entry.at), entries: [entry] });
+    if (last?.day === day(item.at)) last.items.push(item);
+    else groups.push({ day: day(item.at), items: [item] });
   }
   return groups;
 });
@@ -86,7 +94,7 @@ function second(entry: LedgerEntry): string {
     </header>
     <div class="scroll" tabindex="0" role="region" aria-label="Correspondence">
       <Trouble :words="problem" :retry="() => load()" class="ma-3" />
-      <p v-if="loaded && !entries.length && !problem" class="quiet pa-6 none">
+      <p v-if="loaded && !days.length && !problem" class="quiet pa-6 none">
         {{
           words
             ? 'Nothing fits these words.'
@@ -97,22 +105,36 @@ function second(entry: LedgerEntry): string {
         <div class="spine">
           <span class="day figures">{{ group.day }}</span>
         </div>
-        <div v-for="entry in group.entries" :key="entry.id" class="line">
-          <button
-            type="button"
-            class="plain entry"
-            :class="entry.direction === 'received' ? 'left edge-received' : 'right edge-sent'"
-            @click="opened = entry.id"
-          >
-            <strong :class="entry.direction">{{ entry.subject || '(no subject)' }}</strong>
-            <span class="quiet clip">{{ second(entry) }}</span>
-            <span class="quiet clip">{{ entry.snippet }}</span>
-            <span class="tabs"
-              ><FileTab v-for="file in entry.files" :key="file.id" state="logged" :label="file.number"
-            /></span>
-          </button>
-          <span class="time figures quiet">{{ clock(entry.at) }}</span>
-        </div>
+        <template v-for="{ entry, note } in group.items" :key="entry ? `m${entry.id}` : `n${note?.id}`">
+          <div v-if="entry" class="line">
+            <button
+              type="button"
+              class="plain entry"
+              :class="entry.direction === 'received' ? 'left edge-received' : 'right edge-sent'"
+              @click="opened = entry.id"
+            >
+              <strong :class="entry.direction">{{ entry.subject || '(no subject)' }}</strong>
+              <span class="quiet clip">{{ second(entry) }}</span>
+              <span class="quiet clip">{{ entry.snippet }}</span>
+              <span class="tabs"
+                ><FileTab v-for="file in entry.files" :key="file.id" state="logged" :label="file.number"
+              /></span>
+            </button>
+            <span class="time figures quiet">{{ clock(entry.at) }}</span>
+          </div>
+          <div v-else-if="note" class="across">
+            <strong>{{ note.words }}</strong>
+            <span class="quiet"
+              >{{ clock(note.at) }}, {{ note.by }}, {{ note.file.number
+              }}<template v-if="note.messageId !== null">
+                ·
+                <button type="button" class="link" @click="opened = note.messageId">
+                  the message
+                </button></template
+              ></span
+            >
+          </div>
+        </template>
       </div>
       <p v-if="entries.length < total" class="more">
         <v-btn size="small" @click="load(true)"
@@ -233,5 +255,17 @@ function second(entry: LedgerEntry): string {
 }
 .more {
   text-align: center;
+}
+.across {
+  width: 70%;
+  margin: 0 auto 10px;
+  padding: 8px 14px;
+  text-align: center;
+  background: #fbf7ea;
+  border: 1px solid var(--hairline);
+  overflow-wrap: anywhere;
+}
+.across > * {
+  display: block;
 }
 </style>

@@ -1,25 +1,43 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue';
-import { MessageView, SortDone, type FileRef } from '../../contract/index.ts';
+import { z } from 'zod';
+import {
+  ConversationRow,
+  MessageView,
+  Note,
+  SortDone,
+  type FileRef,
+  type Sort,
+} from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
+import Reasons from '../parts/Reasons.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useTimes } from '../words.ts';
 import MessagePaper from './MessagePaper.vue';
 
-/** Any message, opened over the screen it was found on, with where it is filed, why, and since when. */
+/** Any message, opened over the screen it was found on: where it is filed, why, since when, and what it belongs to. */
 const id = defineModel<number | null>({ required: true });
 const emit = defineEmits<{ changed: [] }>();
-const { full } = useTimes();
+const { full, brief } = useTimes();
 const message = ref<MessageView | null>(null);
+const conversation = ref<ConversationRow[]>([]);
 const problem = ref('');
-const finding = ref(false);
+const finding = ref<'instead' | 'too' | null>(null);
+const undoId = ref<number | null>(null);
+const noting = ref(false);
+const words = ref('');
 
 async function load() {
   if (id.value === null) return;
   try {
-    message.value = await get(MessageView, `/messages/${id.value}`);
+    const found = await get(MessageView, `/messages/${id.value}`);
+    message.value = found;
+    conversation.value =
+      found.conversationSize > 1
+        ? await get(z.array(ConversationRow), `/conversations/${found.conversationId}`)
+        : [];
     problem.value = '';
   } catch (error) {
     problem.value = wordsOf(error);
@@ -27,19 +45,45 @@ async function load() {
 }
 watch(id, () => {
   message.value = null;
+  undoId.value = null;
+  noting.value = false;
+  words.value = '';
   void load();
 });
 
-async function refile(to: { kind: 'files'; fileIds: number[] } | { kind: 'sorting' }) {
+async function attempt(work: () => Promise<void>) {
   try {
-    await send('POST', SortDone, '/sorting', { messageId: id.value, to });
+    await work();
     await load();
     emit('changed');
   } catch (error) {
     problem.value = wordsOf(error);
   }
 }
-const choose = (file: FileRef) => void refile({ kind: 'files', fileIds: [file.id] });
+const move = (to: Sort['to']) =>
+  attempt(async () => {
+    undoId.value = (await send('POST', SortDone, '/sorting', { messageId: id.value, to })).stepId;
+  });
+const undo = () =>
+  attempt(async () => {
+    await send('POST', SortDone, `/sorting/steps/${undoId.value}/undo`, {});
+    undoId.value = null;
+  });
+function choose(file: FileRef) {
+  const there = finding.value === 'too' ? (message.value?.files ?? []).map((each) => each.id) : [];
+  void move({ kind: 'files', fileIds: [...new Set([...there, file.id])] });
+}
+/** Takes the message off one file; off its last one it goes back into Sorting. */
+function withdraw(file: FileRef) {
+  const left = (message.value?.files ?? []).filter((each) => each.id !== file.id).map((each) => each.id);
+  void move(left.length ? { kind: 'files', fileIds: left } : { kind: 'sorting' });
+}
+const keepNote = (file: FileRef) =>
+  attempt(async () => {
+    await send('POST', Note, '/notes', { fileId: file.id, messageId: id.value, words: words.value });
+    noting.value = false;
+    words.value = '';
+  });
 </script>
 
 <template>
@@ -58,34 +102,81 @@ const choose = (file: FileRef) => void refile({ kind: 'files', fileIds: [file.id
       </div>
       <aside v-if="message" class="filed">
         <h3>Where it is filed</h3>
-        <p v-for="file in message.files" :key="file.id" class="mt-2">
-          <FileTab state="logged" :label="file.number" /><br />
-          <strong>{{ file.title }}</strong><br />
+        <div v-for="file in message.files" :key="file.id" class="mt-2">
+          <FileTab state="logged" :label="file.number" />
+          <button v-if="message.files.length" type="button" class="link off" @click="withdraw(file)">
+            take off
+          </button>
+          <br /><strong>{{ file.title }}</strong
+          ><br />
           <router-link :to="`/clients/${file.clientId}`" class="quiet">{{ file.clientName }}</router-link>
-        </p>
+        </div>
         <p v-if="!message.files.length" class="mt-2">
           <FileTab :state="message.state === 'suggested' ? 'none' : message.state" />
         </p>
         <p class="quiet mt-2">
           {{ message.decidedBy ? `Settled by ${message.decidedBy}` : 'Settled without help' }}
         </p>
-        <ul class="why">
-          <li v-for="reason in message.evidence" :key="reason.words">
-            <b>{{ reason.side === 'for' ? '+' : '−' }}</b> {{ reason.words }}
-          </li>
-        </ul>
+        <Reasons :evidence="message.evidence" />
+        <p v-if="undoId !== null" class="mt-2" role="status">
+          Moved. <button type="button" class="link" @click="undo">Undo</button>
+        </p>
         <div class="acts">
-          <v-btn size="small" @click="finding = true">Another file…</v-btn>
-          <v-btn v-if="message.state !== 'suggested'" size="small" @click="refile({ kind: 'sorting' })"
+          <v-btn size="small" @click="finding = 'instead'">{{
+            message.files.length ? 'Another file instead…' : 'Choose a file…'
+          }}</v-btn>
+          <v-btn v-if="message.files.length" size="small" @click="finding = 'too'">Another file too…</v-btn>
+          <v-btn v-if="message.state !== 'suggested'" size="small" @click="move({ kind: 'sorting' })"
             >Back into Sorting</v-btn
+          >
+          <v-btn v-if="message.state !== 'aside'" size="small" @click="move({ kind: 'aside' })"
+            >Not client mail</v-btn
+          >
+          <v-btn v-if="message.files.length && !noting" size="small" @click="noting = true"
+            >Note about it…</v-btn
           >
           <v-btn size="small" :href="`/api/messages/${message.id}/source`">Source (.eml)</v-btn>
         </div>
+        <form v-if="noting" class="note" @submit.prevent="message.files[0] && keepNote(message.files[0])">
+          <textarea v-model="words" rows="3" maxlength="2000" aria-label="Note" autofocus />
+          <v-btn size="small" type="submit" color="primary" variant="flat" :disabled="!words.trim()"
+            >Keep it on {{ message.files[0]?.number }}</v-btn
+          >
+        </form>
+        <template v-if="message.notes.length">
+          <h3 class="mt-4">Notes</h3>
+          <ul class="history">
+            <li v-for="note in message.notes" :key="note.id">
+              {{ note.words }}<br /><span class="quiet">{{ note.by }}, {{ full(note.at) }}</span>
+            </li>
+          </ul>
+        </template>
+        <template v-if="conversation.length">
+          <h3 class="mt-4">The conversation</h3>
+          <ol class="history">
+            <li v-for="each in conversation" :key="each.id">
+              <button
+                type="button"
+                class="plain part"
+                :aria-current="each.id === message.id"
+                :class="each.direction"
+                @click="id = each.id"
+              >
+                <span class="figures">{{ brief(each.at) }}</span> {{ each.from }}
+                <FileTab
+                  :state="each.files.length ? 'logged' : each.state === 'suggested' ? 'none' : each.state"
+                  :label="each.files.map((file) => file.number).join(', ')"
+                />
+              </button>
+            </li>
+          </ol>
+        </template>
         <template v-if="message.history.length">
           <h3 class="mt-4">What was done with it</h3>
           <ol class="history">
             <li v-for="step in message.history" :key="step.id" :class="{ undone: step.undone }">
-              {{ step.words }}<br /><span class="quiet"
+              {{ step.words }}<template v-if="step.note">: “{{ step.note }}”</template><br /><span
+                class="quiet"
                 >{{ step.by }}, {{ full(step.at) }}{{ step.undone ? ', taken back' : '' }}</span
               >
             </li>
@@ -94,7 +185,11 @@ const choose = (file: FileRef) => void refile({ kind: 'files', fileIds: [file.id
         <v-spacer />
         <v-btn class="mt-4" @click="id = null">Close</v-btn>
       </aside>
-      <FileFinder v-model="finding" @choose="choose" />
+      <FileFinder
+        :model-value="finding !== null"
+        @update:model-value="(open: boolean) => open || (finding = null)"
+        @choose="choose"
+      />
     </v-card>
   </v-dialog>
 </template>
@@ -116,14 +211,39 @@ const choose = (file: FileRef) => void refile({ kind: 'files', fileIds: [file.id
   overflow: auto;
   background: var(--page);
 }
-.why,
+.off {
+  font-size: 13px;
+  margin-left: 8px;
+}
+.note {
+  margin-top: 8px;
+}
+.note textarea {
+  width: 100%;
+  padding: 6px 8px;
+  border: 1px solid var(--strong);
+  background: var(--sheet);
+  font: inherit;
+}
+.part {
+  width: 100%;
+}
+.part[aria-current='true'] {
+  font-weight: 700;
+}
+.part.received {
+  color: var(--indigo);
+}
+.part.sent,
+.part.internal {
+  color: var(--spruce);
+}
 .history {
   list-style: none;
   padding: 0;
   margin: 8px 0;
   font-size: 13px;
 }
-.why li,
 .history li {
   padding: 3px 0;
 }

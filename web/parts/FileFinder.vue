@@ -35,8 +35,8 @@ watch(words, look);
 
 function choose(file: FileRef | undefined) {
   if (!file) return;
-  open.value = false;
   emit('choose', file);
+  open.value = false;
 }
 function key(event: KeyboardEvent) {
   if (event.key === 'ArrowDown') at.value = Math.min(at.value + 1, files.value.length - 1);

@@ -28,7 +28,10 @@ const groups = computed<{ name: string; links: RailLink[] }[]>(() => [
   { name: 'Going out', links: [{ to: '/mailings', words: 'Mailings', count: counts.value?.mailings }] },
   {
     name: 'Cupboard',
-    links: [{ to: '/mailboxes', words: 'Mailboxes', count: counts.value?.mailboxes.total }],
+    links: [
+      { to: '/mailboxes', words: 'Mailboxes', count: counts.value?.mailboxes.total },
+      { to: '/filing', words: 'Filing' },
+    ],
   },
 ]);
 const initials = computed(() =>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core';
 import { computed, nextTick, ref, watch } from 'vue';
-import type { FileRef, SortingGroup } from '../../contract/index.ts';
+import type { FileRef, RuleDraft, SortingGroup } from '../../contract/index.ts';
+import RuleDialog from '../filing/RuleDialog.vue';
 import { useLive } from '../live.ts';
 import MessagePaper from '../message/MessagePaper.vue';
 import FileFinder from '../parts/FileFinder.vue';
@@ -9,13 +10,18 @@ import FileTab from '../parts/FileTab.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
+import Choices from './Choices.vue';
 import { useDesk } from './desk.ts';
+import NewClient from './NewClient.vue';
 
 const desk = useDesk();
 const { brief } = useTimes();
 const finding = ref(false);
-const rest = ref(true);
+const ruling = ref(false);
+const making = ref(false);
+const accepting = ref(false);
 const listElement = ref<HTMLElement | null>(null);
+const choices = ref<InstanceType<typeof Choices> | null>(null);
 
 const GROUPS: { group: SortingGroup; name: string }[] = [
   { group: 'certain', name: 'Nearly certain' },
@@ -29,39 +35,61 @@ const groups = computed(() =>
     count: desk.queue?.counts[each.group] ?? 0,
   })).filter((each) => each.rows.length),
 );
-const candidates = computed(() => desk.message?.candidates ?? []);
-const first = computed(() => candidates.value[0]);
+const certain = computed(() => desk.rows.filter((row) => row.group === 'certain'));
 
 void desk.load();
 useLive(['sorting', 'mail'], () => {
   if (!desk.busy) void desk.load();
 });
 
-const fileTo = (file: FileRef | undefined) =>
-  file && void desk.settle({ kind: 'files', fileIds: [file.id] }, rest.value);
-const aside = () => void desk.settle({ kind: 'aside' }, rest.value);
+/** A file found by hand joins those chosen already; alone it is where the message goes. */
+function found(file: FileRef) {
+  if (desk.chosen.length) desk.toggle(file);
+  else choices.value?.file(file);
+}
+function acceptAll() {
+  accepting.value = false;
+  void desk.acceptGroup('certain');
+}
+function ruled(words: string, then: RuleDraft['then']) {
+  desk.said = words;
+  if (then.kind === 'file') void desk.settle({ kind: 'files', fileIds: [then.fileId] });
+  else if (then.kind !== 'never') void desk.settle({ kind: then.kind });
+}
 
+const KEYS: Record<string, () => void> = {
+  x: () => void desk.settle({ kind: 'aside' }),
+  p: () => void desk.settle({ kind: 'private' }),
+  l: () => void desk.settle({ kind: 'later' }),
+  s: () => (ruling.value = true),
+  n: () => (making.value = true),
+  f: () => (finding.value = true),
+  c: () => choices.value?.remark(),
+  a: () => certain.value.length && (accepting.value = true),
+  u: () => void desk.undo(),
+  r: () => (desk.rest = !desk.rest),
+  Enter: () => desk.chosen.length && choices.value?.fileChosen(),
+  ArrowDown: () => desk.move(1),
+  ArrowUp: () => desk.move(-1),
+};
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  if (finding.value || event.ctrlKey || event.metaKey || event.altKey) return;
-  if (
-    (event.target as HTMLElement).closest('input:not([type="checkbox"]), textarea, [contenteditable="true"]')
-  )
-    return;
-  const number = Number(event.key);
-  if (number >= 1 && number <= 5) fileTo(candidates.value[number - 1]?.file);
-  else if (event.key === 'x') aside();
-  else if (event.key === 'f') finding.value = true;
-  else if (event.key === 'u') void desk.undo();
-  else if (event.key === 'r') rest.value = !rest.value;
-  else if (event.key === 'ArrowDown' || event.key === 'j') desk.move(1);
-  else if (event.key === 'ArrowUp' || event.key === 'k') desk.move(-1);
+  if (finding.value || ruling.value || making.value || accepting.value) return;
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const target = event.target as HTMLElement;
+  if (target.closest('input:not([type="checkbox"]), textarea, [contenteditable="true"]')) return;
+  if (event.key === 'Enter' && target.closest('button, a')) return;
+  // With Shift a number key bears another sign; its place on the keyboard stays.
+  const number = Number(/^(?:Digit|Numpad)([1-5])$/.exec(event.code)?.[1] ?? 0);
+  const candidate = number ? choices.value?.candidates[number - 1]?.file : undefined;
+  if (candidate && event.shiftKey) desk.toggle(candidate);
+  else if (candidate) choices.value?.file(candidate);
+  else if (KEYS[event.key]) KEYS[event.key]?.();
   else return;
   event.preventDefault();
 });
 watch(
   () => desk.selectedId,
   async () => {
-    rest.value = true;
     await nextTick();
     listElement.value?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
   },
@@ -80,14 +108,15 @@ watch(
                 ? `${many(desk.queue.total, 'message')} ${desk.queue.total === 1 ? 'has' : 'have'} no file yet.`
                 : 'Every message has its place.'
             }}
-            {{ desk.queue.filedAlone.toLocaleString('en-GB') }} were filed without you in the last seven
-            days.</template
+            {{ desk.queue.filedAlone.toLocaleString('en-GB') }} were filed without you in the last seven days;
+            <router-link to="/sorting/over">look them over</router-link>.</template
           >
         </p>
       </div>
       <p class="keys quiet" aria-label="Keys">
         <span><KeyCap letter="1" />–<KeyCap letter="5" /> file</span
-        ><span><KeyCap letter="F" /> another file</span><span><KeyCap letter="X" /> not client mail</span
+        ><span><KeyCap letter="Shift" /> + number several</span><span><KeyCap letter="F" /> another file</span
+        ><span><KeyCap letter="X" /> not client mail</span><span><KeyCap letter="N" /> new client</span
         ><span><KeyCap letter="U" /> undo</span><span><KeyCap letter="↓" /><KeyCap letter="↑" /> move</span>
       </p>
     </header>
@@ -102,7 +131,13 @@ watch(
       <nav ref="listElement" class="sheet queue" aria-label="Messages without a file">
         <section v-for="each in groups" :key="each.group">
           <h2 class="group">
-            {{ each.name }} <span class="figures">{{ each.count }}</span>
+            {{ each.name }}
+            <span class="figures"
+              >{{ each.count
+              }}<template v-if="each.group === 'certain'">
+                · <button type="button" class="link" @click="accepting = true">file all</button>
+                <KeyCap letter="A" /></template
+            ></span>
           </h2>
           <button
             v-for="row in each.rows"
@@ -131,52 +166,13 @@ watch(
       <div class="sheet reading" tabindex="0" role="region" aria-label="The message">
         <MessagePaper v-if="desk.message" :key="desk.message.id" :message="desk.message" />
       </div>
-      <aside v-if="desk.message" class="choices" aria-labelledby="where">
-        <h2 id="where">Where does it belong?</h2>
-        <div
-          v-for="(candidate, at) in candidates"
-          :key="candidate.file.id"
-          class="sheet candidate"
-          :class="{ first: at === 0 }"
-        >
-          <p class="line">
-            <span
-              ><KeyCap :letter="String(at + 1)" />
-              <FileTab state="suggested" :label="candidate.file.number" /></span
-            ><span class="quiet">{{ candidate.likelihood }}</span>
-          </p>
-          <button type="button" class="plain title" @click="fileTo(candidate.file)">
-            {{ candidate.file.title }}
-          </button>
-          <p class="quiet">{{ candidate.file.clientName }}</p>
-          <ul class="evidence">
-            <li v-for="reason in candidate.evidence" :key="reason.words">
-              <b :class="reason.side">{{ reason.side === 'for' ? '+' : '−' }}</b> {{ reason.words }}
-            </li>
-          </ul>
-        </div>
-        <p v-if="!candidates.length" class="sheet candidate quiet">
-          Nobody in the records is known by these addresses or names. Find the file yourself, or set the
-          message aside.
-        </p>
-        <ul v-if="desk.message.evidence.length" class="evidence mb-2">
-          <li v-for="reason in desk.message.evidence" :key="reason.words">
-            <b :class="reason.side">{{ reason.side === 'for' ? '+' : '−' }}</b> {{ reason.words }}
-          </li>
-        </ul>
-        <div class="acts">
-          <v-btn v-if="first" color="primary" variant="flat" :loading="desk.busy" @click="fileTo(first.file)"
-            >File to {{ first.file.number }}&nbsp;<KeyCap letter="1"
-          /></v-btn>
-          <v-btn @click="finding = true">Another file…&nbsp;<KeyCap letter="F" /></v-btn>
-          <v-btn @click="aside">Not client mail&nbsp;<KeyCap letter="X" /></v-btn>
-        </div>
-        <v-checkbox
-          v-if="desk.message.restOfConversation"
-          v-model="rest"
-          :label="`The rest of this conversation too (${many(desk.message.restOfConversation, 'message')})`"
-        />
-      </aside>
+      <Choices
+        ref="choices"
+        class="choices"
+        @find="finding = true"
+        @always="ruling = true"
+        @new-client="making = true"
+      />
     </div>
     <div v-else-if="desk.queue" class="sheet pa-6 done">
       <h2>Nothing to sort</h2>
@@ -185,7 +181,27 @@ watch(
         <router-link to="/">Back to Today</router-link>
       </p>
     </div>
-    <FileFinder v-model="finding" @choose="fileTo" />
+    <FileFinder v-model="finding" @choose="found" />
+    <RuleDialog v-model="ruling" :message="desk.message" @kept="ruled" />
+    <NewClient v-model="making" :stranger="desk.message?.stranger ?? null" @made="found" />
+    <v-dialog v-model="accepting" max-width="620" aria-label="File all that are nearly certain">
+      <v-card class="pa-5">
+        <h2>File {{ many(certain.length, 'message') }} as suggested?</h2>
+        <ul class="accept">
+          <li v-for="row in certain" :key="row.id">
+            <FileTab state="suggested" :label="row.first?.number" />
+            <span
+              ><strong>{{ row.from }}</strong
+              >: {{ row.subject }}</span
+            >
+          </li>
+        </ul>
+        <div class="answers">
+          <v-btn @click="accepting = false">Not yet</v-btn>
+          <v-btn color="primary" variant="flat" autofocus @click="acceptAll">File them all</v-btn>
+        </div>
+      </v-card>
+    </v-dialog>
   </div>
 </template>
 
@@ -263,48 +279,18 @@ watch(
   white-space: nowrap;
   padding-bottom: 4px;
 }
-.choices h2 {
-  margin-bottom: 8px;
-}
-.candidate {
-  padding: 8px 12px 10px;
-  margin-bottom: 8px;
-}
-.candidate.first {
-  border-color: var(--spruce);
-}
-.title {
-  font-weight: 700;
-  margin-top: 4px;
-}
-.title:hover {
-  text-decoration: underline;
-}
-.evidence {
+.accept {
   list-style: none;
   padding: 0;
-  margin: 6px 0 0;
-  font-size: 13px;
+  margin: 12px 0 0;
+  max-height: 50vh;
+  overflow: auto;
 }
-.evidence li {
-  padding-left: 16px;
-  text-indent: -16px;
-}
-.evidence b {
-  display: inline-block;
-  width: 16px;
-  text-indent: 0;
-}
-.evidence .for {
-  color: var(--spruce);
-}
-.evidence .against {
-  color: var(--brick);
-}
-.acts {
+.accept li {
   display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
+  gap: 10px;
+  padding: 5px 0;
+  border-bottom: 1px solid var(--hairline);
 }
 .done {
   max-width: 560px;

@@ -1,7 +1,16 @@
 import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
-import { MessageView, SortDone, SortingQueue, type Sort, type SortingRow } from '../../contract/index.ts';
+import {
+  MessageView,
+  SortDone,
+  SortingQueue,
+  type FileRef,
+  type Sort,
+  type SortingGroup,
+  type SortingRow,
+} from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
+import { many } from '../words.ts';
 
 const LIMIT = 100;
 
@@ -13,6 +22,11 @@ export const useDesk = defineStore('desk', () => {
   const problem = ref('');
   const said = ref('');
   const busy = ref(false);
+  /** What is chosen for the message under the eyes; begins anew with each. */
+  const rest = ref(true);
+  const note = ref('');
+  const chosen = ref<FileRef[]>([]);
+  const addAddressTo = ref<number | null>(null);
   const ahead = new Map<number, Promise<MessageView>>();
 
   const rows = computed<SortingRow[]>(() => queue.value?.rows ?? []);
@@ -39,6 +53,12 @@ export const useDesk = defineStore('desk', () => {
 
   /** Shows a message, and fetches the ones after it so that the next is there at once. */
   async function select(id: number | null): Promise<void> {
+    if (id !== selectedId.value) {
+      rest.value = true;
+      note.value = '';
+      chosen.value = [];
+      addAddressTo.value = null;
+    }
     selectedId.value = id;
     if (id === null) {
       message.value = null;
@@ -59,23 +79,49 @@ export const useDesk = defineStore('desk', () => {
     if (next) void select(next.id);
   }
 
-  async function settle(to: Sort['to'], restOfConversation: boolean): Promise<void> {
-    const id = selectedId.value;
-    if (id === null || busy.value) return;
+  /** Adds a file to those the message will go to, or takes it out again. */
+  function toggle(file: FileRef): void {
+    const there = chosen.value.some((each) => each.id === file.id);
+    chosen.value = there ? chosen.value.filter((each) => each.id !== file.id) : [...chosen.value, file];
+  }
+
+  async function settle(to: Sort['to'], others: readonly number[] = []): Promise<boolean> {
+    const id = others[0] ?? selectedId.value;
+    if (id === null || id === undefined || busy.value) return false;
     busy.value = true;
     try {
-      const done = await send('POST', SortDone, '/sorting', { messageId: id, to, restOfConversation });
-      const next = rows.value[index.value + 1] ?? rows.value[index.value - 1];
-      said.value = done.messages > 1 ? `${done.words}, ${done.messages} messages` : done.words;
+      const done = await send('POST', SortDone, '/sorting', {
+        messageId: id,
+        alsoIds: others.slice(1),
+        to,
+        restOfConversation: others.length ? false : rest.value,
+        note: note.value,
+        addAddressTo: addAddressTo.value,
+      } satisfies Sort);
+      const gone = new Set(others.length ? others : [id]);
+      const next =
+        rows.value.slice(index.value).find((row) => !gone.has(row.id)) ??
+        rows.value.filter((row) => !gone.has(row.id)).at(-1);
+      said.value = done.settledAlong
+        ? `${done.words}; ${many(done.settledAlong, 'more')} found ${done.settledAlong === 1 ? 'its' : 'their'} place by that`
+        : done.words;
       ahead.clear();
-      if (queue.value) queue.value = { ...queue.value, rows: rows.value.filter((row) => row.id !== id) };
+      if (queue.value) queue.value = { ...queue.value, rows: rows.value.filter((row) => !gone.has(row.id)) };
       await select(next?.id ?? null);
       await load();
+      return true;
     } catch (error) {
       problem.value = wordsOf(error);
+      return false;
     } finally {
       busy.value = false;
     }
+  }
+
+  /** Files every message of a group where it is suggested first. */
+  async function acceptGroup(group: SortingGroup): Promise<void> {
+    const ids = rows.value.filter((row) => row.group === group && row.first).map((row) => row.id);
+    if (ids.length) await settle({ kind: 'suggested' }, ids);
   }
 
   async function undo(): Promise<void> {
@@ -96,5 +142,24 @@ export const useDesk = defineStore('desk', () => {
     }
   }
 
-  return { queue, rows, selectedId, message, problem, said, busy, load, select, move, settle, undo };
+  return {
+    queue,
+    rows,
+    selectedId,
+    message,
+    problem,
+    said,
+    busy,
+    rest,
+    note,
+    chosen,
+    addAddressTo,
+    load,
+    select,
+    move,
+    toggle,
+    settle,
+    acceptGroup,
+    undo,
+  };
 });

@@ -1,0 +1,394 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core';
+import { computed, nextTick, ref, watch } from 'vue';
+import { AlonePage, AloneRow, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
+import { z } from 'zod';
+import { get, send, wordsOf } from '../api.ts';
+import { useLive } from '../live.ts';
+import MessageDialog from '../message/MessageDialog.vue';
+import FileFinder from '../parts/FileFinder.vue';
+import FileTab from '../parts/FileTab.vue';
+import KeyCap from '../parts/KeyCap.vue';
+import Pager from '../parts/Pager.vue';
+import Reasons from '../parts/Reasons.vue';
+import Trouble from '../parts/Trouble.vue';
+import { many, useTimes } from '../words.ts';
+
+/** What was settled without a person, day by day: quick to scan, and to correct. */
+const LIMIT = 100;
+const { clock, dayName } = useTimes();
+const state = ref<'logged' | 'aside'>('logged');
+const day = ref<string | null>(null);
+const offset = ref(0);
+const page = ref<AlonePage | null>(null);
+const at = ref(0);
+const problem = ref('');
+const said = ref('');
+const undoId = ref<number | null>(null);
+const opened = ref<number | null>(null);
+const finding = ref(false);
+const busy = ref(false);
+/** Others settled for the same reason as the one just corrected, and where that one went. */
+const alike = ref<{ rows: AloneRow[]; to: Sort['to'] } | null>(null);
+const listElement = ref<HTMLElement | null>(null);
+
+const rows = computed(() => page.value?.rows ?? []);
+const row = computed(() => rows.value[at.value]);
+
+async function load() {
+  try {
+    page.value = await get(AlonePage, '/filing/alone', {
+      day: day.value,
+      state: state.value,
+      offset: offset.value,
+      limit: LIMIT,
+    });
+    day.value = page.value.day;
+    at.value = Math.min(at.value, Math.max(0, rows.value.length - 1));
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+void load();
+useLive(['sorting'], () => {
+  if (!busy.value) void load();
+});
+watch([day, state], () => {
+  offset.value = 0;
+  at.value = 0;
+  void load();
+});
+watch(at, async () => {
+  await nextTick();
+  listElement.value?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
+});
+
+async function settle(ids: number[], to: Sort['to']) {
+  const [messageId, ...alsoIds] = ids;
+  if (!messageId || busy.value) return;
+  busy.value = true;
+  try {
+    const done = await send('POST', SortDone, '/sorting', { messageId, alsoIds, to });
+    said.value = done.words;
+    undoId.value = done.stepId;
+    alike.value = null;
+    if (to.kind !== 'right' && ids.length === 1) {
+      const others = await get(z.array(AloneRow), `/messages/${messageId}/alike`);
+      if (others.length) alike.value = { rows: others, to };
+    }
+    await load();
+  } catch (error) {
+    problem.value = wordsOf(error);
+  } finally {
+    busy.value = false;
+  }
+}
+async function undo() {
+  if (undoId.value === null) return;
+  try {
+    said.value = (await send('POST', SortDone, `/sorting/steps/${undoId.value}/undo`, {})).words;
+    undoId.value = null;
+    alike.value = null;
+    await load();
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+const choose = (file: FileRef) =>
+  row.value && void settle([row.value.id], { kind: 'files', fileIds: [file.id] });
+const allRight = () =>
+  void settle(
+    rows.value.map((each) => each.id),
+    { kind: 'right' },
+  );
+
+const KEYS: Record<string, () => void> = {
+  ArrowDown: () => (at.value = Math.min(at.value + 1, rows.value.length - 1)),
+  ArrowUp: () => (at.value = Math.max(at.value - 1, 0)),
+  Enter: () => (opened.value = row.value?.id ?? null),
+  f: () => (finding.value = true),
+  x: () => row.value && void settle([row.value.id], { kind: 'aside' }),
+  b: () => row.value && void settle([row.value.id], { kind: 'sorting' }),
+  y: () => row.value && void settle([row.value.id], { kind: 'right' }),
+  u: () => void undo(),
+};
+useEventListener(document, 'keydown', (event: KeyboardEvent) => {
+  if (finding.value || opened.value !== null || event.ctrlKey || event.metaKey || event.altKey) return;
+  const target = event.target as HTMLElement;
+  if (target.closest('input, textarea, select') || (event.key === 'Enter' && target.closest('button, a')))
+    return;
+  if (!KEYS[event.key]) return;
+  KEYS[event.key]?.();
+  event.preventDefault();
+});
+</script>
+
+<template>
+  <div class="screen screen-fixed">
+    <header class="head">
+      <div>
+        <p class="quiet"><router-link to="/sorting">Sorting</router-link></p>
+        <h1>Look them over</h1>
+        <p class="quiet">Settled without you. A correction teaches at once; “right” teaches too.</p>
+      </div>
+      <p class="keys quiet" aria-label="Keys">
+        <span><KeyCap letter="↓" /><KeyCap letter="↑" /> move</span><span><KeyCap letter="↵" /> open</span
+        ><span><KeyCap letter="Y" /> right</span><span><KeyCap letter="F" /> another file</span
+        ><span><KeyCap letter="B" /> back into Sorting</span><span><KeyCap letter="X" /> not client mail</span
+        ><span><KeyCap letter="U" /> undo</span>
+      </p>
+    </header>
+    <Trouble :words="problem" :retry="load" class="mb-2" />
+    <p class="said" role="status">
+      <template v-if="said">{{ said }}. </template>
+      <button v-if="undoId !== null" type="button" class="link" @click="undo">Undo</button>
+    </p>
+    <div v-if="alike" class="sheet alike" role="alertdialog" aria-label="Filed for the same reason">
+      <p>
+        <strong>{{ many(alike.rows.length, 'other message') }}</strong> with the same correspondent
+        {{ alike.rows.length === 1 ? 'was' : 'were' }} settled for the same reason: “{{
+          alike.rows[0]?.subject
+        }}”<template v-if="alike.rows.length > 1"> and more</template>.
+      </p>
+      <v-btn
+        size="small"
+        @click="
+          settle(
+            alike.rows.map((each) => each.id),
+            alike.to,
+          )
+        "
+        >Move {{ alike.rows.length === 1 ? 'it' : 'them' }} too</v-btn
+      >
+      <v-btn size="small" @click="alike = null">Leave them</v-btn>
+    </div>
+    <div class="over">
+      <nav class="sheet days" aria-label="Days">
+        <div class="kinds" role="group" aria-label="What was done">
+          <button type="button" class="plain" :aria-pressed="state === 'logged'" @click="state = 'logged'">
+            filed
+          </button>
+          <button type="button" class="plain" :aria-pressed="state === 'aside'" @click="state = 'aside'">
+            set aside
+          </button>
+        </div>
+        <button
+          v-for="each in page?.days ?? []"
+          :key="each.day"
+          type="button"
+          class="plain day"
+          :aria-current="each.day === day"
+          @click="day = each.day"
+        >
+          <span>{{ dayName(each.day) }}</span><span class="figures">{{
+            each[state].toLocaleString('en-GB')
+          }}</span>
+        </button>
+        <p v-if="page && !page.days.length" class="quiet pa-3">Nothing in the last thirty days.</p>
+      </nav>
+      <section class="sheet rows" aria-label="Settled without you">
+        <div ref="listElement" class="scroll" tabindex="0" role="region" aria-label="Messages">
+          <button
+            v-for="(each, index) in rows"
+            :key="each.id"
+            type="button"
+            class="plain line"
+            :class="each.direction === 'received' ? 'edge-received' : 'edge-sent'"
+            :aria-current="index === at"
+            @click="at = index"
+            @dblclick="opened = each.id"
+          >
+            <span class="figures quiet">{{ clock(each.decidedAt) }}</span>
+            <span class="what"
+              ><strong>{{ each.subject || '(no subject)' }}</strong
+              ><span class="quiet clip">{{ each.from }} to {{ each.to }} · {{ each.snippet }}</span></span
+            >
+            <span class="where"
+              ><FileTab
+                v-for="file in each.files"
+                :key="file.id"
+                state="logged"
+                :label="file.number"
+                :title="file.title"
+              /><FileTab v-if="!each.files.length" :state="each.state" /><span class="quiet clip">{{
+                each.files[0]?.clientName ?? each.evidence[0]?.words
+              }}</span></span
+            >
+          </button>
+          <p v-if="page && !rows.length" class="quiet pa-6">
+            Nothing is left to look over on this day: all of it was looked over, moved, or none came.
+          </p>
+        </div>
+        <footer class="foot">
+          <Pager
+            :offset="offset"
+            :limit="LIMIT"
+            :total="page?.total ?? 0"
+            what="messages"
+            @move="
+              (to) => {
+                offset = to;
+                at = 0;
+                load();
+              }
+            "
+          />
+          <v-btn v-if="rows.length" size="small" :loading="busy" @click="allRight"
+            >These {{ rows.length }} are right</v-btn
+          >
+        </footer>
+      </section>
+      <aside v-if="row" class="why" aria-labelledby="why">
+        <h2 id="why">Why it is there</h2>
+        <p v-for="file in row.files" :key="file.id" class="mt-2">
+          <FileTab state="logged" :label="file.number" /><br /><strong>{{ file.title }}</strong
+          ><br /><router-link :to="`/clients/${file.clientId}`" class="quiet">{{
+            file.clientName
+          }}</router-link>
+        </p>
+        <p v-if="!row.files.length" class="mt-2"><FileTab :state="row.state" /></p>
+        <Reasons :evidence="row.evidence" />
+        <div class="acts">
+          <v-btn size="small" color="primary" variant="flat" @click="settle([row.id], { kind: 'right' })"
+            >Right&nbsp;<KeyCap letter="Y"
+          /></v-btn>
+          <v-btn size="small" @click="finding = true">Another file…&nbsp;<KeyCap letter="F" /></v-btn>
+          <v-btn size="small" @click="opened = row.id">Open it&nbsp;<KeyCap letter="↵" /></v-btn>
+          <v-btn size="small" @click="settle([row.id], { kind: 'sorting' })"
+            >Back into Sorting&nbsp;<KeyCap letter="B"
+          /></v-btn>
+          <v-btn v-if="row.state === 'logged'" size="small" @click="settle([row.id], { kind: 'aside' })"
+            >Not client mail&nbsp;<KeyCap letter="X"
+          /></v-btn>
+        </div>
+      </aside>
+    </div>
+    <FileFinder v-model="finding" @choose="choose" />
+    <MessageDialog v-model="opened" @changed="load" />
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: end;
+  gap: 16px;
+}
+.keys {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 12px;
+  justify-content: end;
+}
+.said {
+  min-height: 20px;
+  font-size: 13px;
+  margin: 2px 0 6px;
+}
+.alike {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding: 8px 12px;
+  margin-bottom: 8px;
+  border-color: var(--ochre);
+}
+.alike p {
+  flex: 1;
+}
+.over {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: 170px minmax(0, 1fr) 260px;
+  gap: 16px;
+}
+.days,
+.why {
+  overflow: auto;
+}
+.kinds {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  border-bottom: 1px solid var(--strong);
+}
+.kinds button {
+  text-align: center;
+  padding: 7px 0;
+}
+.kinds [aria-pressed='true'] {
+  font-weight: 700;
+  box-shadow: inset 0 -3px var(--spruce);
+}
+.day {
+  display: flex;
+  justify-content: space-between;
+  width: 100%;
+  padding: 7px 12px;
+  border-bottom: 1px solid var(--hairline);
+  border-left: 4px solid transparent;
+}
+.day[aria-current='true'] {
+  border-left-color: var(--spruce);
+  background: var(--spruce-pale);
+  font-weight: 700;
+}
+.rows {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.scroll {
+  flex: 1;
+  overflow: auto;
+  min-height: 0;
+}
+.line {
+  display: grid;
+  grid-template-columns: 48px minmax(0, 1fr) minmax(110px, 190px);
+  gap: 10px;
+  width: 100%;
+  align-items: center;
+  padding: 6px 10px;
+  border-bottom: 1px solid var(--hairline);
+}
+.line[aria-current='true'] {
+  background: var(--spruce-pale);
+}
+.what,
+.where {
+  display: block;
+  min-width: 0;
+}
+.what strong,
+.clip {
+  display: block;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.foot {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 0 12px 8px;
+  border-top: 1px solid var(--hairline);
+}
+.foot > :first-child {
+  flex: 1;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-top: 12px;
+}
+@media (max-width: 1100px) {
+  .over {
+    grid-template-columns: 120px minmax(0, 1fr) 200px;
+    gap: 10px;
+  }
+}
+</style>
