@@ -7,7 +7,6 @@ import { ClientKind } from './register.ts';
 export const AloneRow = z.object({
   id: z.number(),
   at: z.string(),
-  decidedAt: z.string(),
   direction: z.enum(['received', 'sent', 'internal']),
   from: z.string(),
   to: z.string(),

@@ -241,7 +241,7 @@ function stranger(scene: Scene): Decision {
 /** Strangers are of a kind by who writes and whether they name something of a client's. */
 export function strangerKind(scene: Scene): string {
   const { outgoing, register, words } = scene;
-  const named = [...words].filter((word) => register.clientsNamed(word).length).length;
+  const named = [...words.keys()].filter((word) => register.clientsNamed(word).length).length;
   return `${outgoing ? 'to' : 'from'}:${named > 1 ? 'names' : 'nothing'}`;
 }
 
@@ -258,7 +258,7 @@ export function lessonOf(
   const strange = !scene.internal && !message.automatic && !message.isReply && !whoseMail(scene).length;
   return {
     at: message.at,
-    words: [...scene.words].slice(0, MOST_WORDS),
+    words: [...scene.words.keys()].slice(0, MOST_WORDS),
     people: [...new Set(scene.outsiders.map(({ key }) => key))].slice(0, 20),
     files: fileIds.flatMap((id) => {
       const file = register.file(id);

@@ -5,7 +5,7 @@ import type { Experience } from './experience.ts';
 import { forwards } from './message.ts';
 import type { FilingRegister, RegisteredPerson } from './register.ts';
 import type { EarlierMessage, FilingContext, FilingMessage } from './types.ts';
-import { tellingWords, wordsOf, stem } from './words.ts';
+import { stem, tellingWords, wordsOf, writtenAs } from './words.ts';
 
 /** An outside correspondent of the message, and who that is by the records. */
 export interface Outsider extends Mailbox {
@@ -27,7 +27,8 @@ export interface Scene {
   subject: string;
   /** The writer's words without the greeting; of the original too when colleagues hand one on. */
   own: string;
-  words: ReadonlySet<string>;
+  /** Telling words of subject and text, each with the word as it stands there. */
+  words: ReadonlyMap<string, string>;
   subjectWords: ReadonlySet<string>;
   /** Neighbouring words of subject and text, joined by a blank. */
   pairs: ReadonlySet<string>;
@@ -90,7 +91,7 @@ export function survey(
     outgoing: message.from !== null && isOurs(message.from.address),
     subject,
     own,
-    words: new Set([...tellingWords(text)].filter((word) => !names.has(word))),
+    words: new Map([...writtenAs(text)].filter(([word]) => !names.has(word))),
     subjectWords: tellingWords(subject),
     pairs: pairsOf(text),
     greeting: greetingOf(message.own),
@@ -142,4 +143,18 @@ export function pairsOf(text: string): Set<string> {
     for (let index = 1; index < words.length; index++) pairs.add(`${words[index - 1]} ${words[index]}`);
   }
   return pairs;
+}
+
+/** Words as they stand in the message, in quotation marks; of pairs, both. */
+export function quoted(scene: Scene, terms: readonly string[]): string {
+  return terms
+    .slice(0, 3)
+    .map(
+      (term) =>
+        `“${term
+          .split(' ')
+          .map((word) => scene.words.get(word) ?? word)
+          .join(' ')}”`,
+    )
+    .join(', ');
 }

@@ -1,8 +1,8 @@
 import type { RegisteredFile } from './register.ts';
-import type { Scene } from './scene.ts';
+import { quoted, type Scene } from './scene.ts';
 import type { Evidence, EvidenceKind } from './types.ts';
 import { FILES as W } from './weights.ts';
-import { quoted, type ClientView } from './whose.ts';
+import type { ClientView } from './whose.ts';
 import { GENERAL_TOPIC } from './experience.ts';
 import { tellingWords } from './words.ts';
 
@@ -193,16 +193,31 @@ class Facts {
         3,
         list.reduce((total, word) => total + share(word), 0),
       );
-    add('titleInSubject', sum(inSubject), 'title', `${quoted(inSubject)} of the file’s title in the subject`);
-    add('titleInText', sum(inText), 'title', `${quoted(inText)} of the file’s title in what was written`);
+    add(
+      'titleInSubject',
+      sum(inSubject),
+      'title',
+      `${quoted(this.scene, inSubject)} of the file’s title in the subject`,
+    );
+    add(
+      'titleInText',
+      sum(inText),
+      'title',
+      `${quoted(this.scene, inText)} of the file’s title in what was written`,
+    );
     const inQuoted = telling.filter((word) => this.quotedWords.has(word) && !words.has(word));
-    add('titleInQuoted', sum(inQuoted), 'title', `${quoted(inQuoted)} of the file’s title in what is quoted`);
+    add(
+      'titleInQuoted',
+      sum(inQuoted),
+      'title',
+      `${quoted(this.scene, inQuoted)} of the file’s title in what is quoted`,
+    );
     const inNames = telling.filter((word) => this.enclosureWords.has(word));
     add(
       'titleInEnclosure',
       sum(inNames),
       'title',
-      `${quoted(inNames)} of the file’s title in an enclosure’s name`,
+      `${quoted(this.scene, inNames)} of the file’s title in an enclosure’s name`,
     );
   }
 
@@ -211,7 +226,7 @@ class Facts {
     const { experience, words, message } = this.scene;
     const topics = topicsOf(file);
     const scored: [string, number][] = [];
-    for (const word of words) {
+    for (const word of words.keys()) {
       const value = experience.affinity(word, file.id, topics, message.at);
       if (value) scored.push([word, Math.max(-1.5, Math.min(2.5, value))]);
     }
@@ -232,8 +247,10 @@ class Facts {
     const [first] = words;
     const uses = first ? Math.round(experience.uses(file.id, first, message.at)) : 0;
     if (first && uses > 0)
-      return `“${first}” was used in ${uses === 1 ? 'an earlier message' : `${uses} earlier messages`} here`;
-    return words.length ? `${quoted(words)} fit files of this kind` : 'The words fit files of this kind';
+      return `${quoted(this.scene, [first])} was used in ${uses === 1 ? 'an earlier message' : `${uses} earlier messages`} here`;
+    return words.length
+      ? `${quoted(this.scene, words)} fit files of this kind`
+      : 'The words fit files of this kind';
   }
 
   /** The share of each file in the correspondents' latest confirmed mail, newer mail counting more. */

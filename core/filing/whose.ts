@@ -1,6 +1,6 @@
 import { domainOf } from '../address/address.ts';
 import type { RegisteredFile, RegisteredPerson } from './register.ts';
-import { pairsOf, type Outsider, type Scene } from './scene.ts';
+import { pairsOf, quoted, type Outsider, type Scene } from './scene.ts';
 import type { Evidence } from './types.ts';
 import { PEOPLE as W } from './weights.ts';
 import { fold, stem, wordsOf } from './words.ts';
@@ -234,7 +234,7 @@ function weighMentions(scene: Scene, tallies: Map<number, Tally>): void {
     if (!target) continue;
     target.mentioned = weight > W.clearMention;
     const shown = foundPairs.length ? foundPairs : found;
-    give(target, weight, 'mention', `${quoted(shown)} stands in what was written`);
+    give(target, weight, 'mention', `${quoted(scene, shown)} stands in what was written`);
   }
 }
 
@@ -261,11 +261,4 @@ function give(tally: Tally, weight: number, kind: Evidence['kind'], words: strin
   if (same && same.weight >= weight) return;
   tally.score += weight - (same?.weight ?? 0);
   tally.evidence = [...tally.evidence.filter((each) => each !== same), { kind, side: 'for', words, weight }];
-}
-
-export function quoted(words: readonly string[]): string {
-  return words
-    .slice(0, 3)
-    .map((word) => `“${word}”`)
-    .join(', ');
 }

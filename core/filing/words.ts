@@ -55,8 +55,16 @@ export function stem(word: string): string {
 
 /** The words of a text that can tell one file from another: folded, three letters or more, stemmed, each once. */
 export function tellingWords(text: string): Set<string> {
-  const words = new Set<string>();
-  for (const word of wordsOf(text)) if (word.length > 2 && !COMMON.has(word)) words.add(stem(word));
+  return new Set(writtenAs(text).keys());
+}
+
+/** The same, each with the word as it first stood in the text, for showing. */
+export function writtenAs(text: string): Map<string, string> {
+  const words = new Map<string, string>();
+  for (const word of wordsOf(text)) {
+    const key = word.length > 2 && !COMMON.has(word) ? stem(word) : '';
+    if (key && !words.has(key)) words.set(key, word);
+  }
   return words;
 }
 

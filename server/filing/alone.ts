@@ -9,8 +9,10 @@ import { groupBy } from '../register/filingRegister.ts';
 
 /** So many days back are offered for looking over. */
 const DAYS = 30;
+/** A person chose the file when a mailing was released. */
+const MAILING = 'mailing';
 
-/** What was settled without a person: one day of it, and how much each of the last days holds. */
+/** What was settled without a person, by the day of the mail: one day of it, and how much each of the last days holds. */
 export async function settledAlone(db: Knex, query: z.output<typeof AloneQuery>): Promise<AlonePage> {
   const { zone } = await readFirm(db);
   const midnight = DateTime.now().setZone(zone).startOf('day');
@@ -20,12 +22,13 @@ export async function settledAlone(db: Knex, query: z.output<typeof AloneQuery>)
   const within = db('message')
     .where({ state: query.state })
     .whereNull('decided_by')
-    .whereBetween('decided_at', [start.toJSDate(), new Date(start.plus({ days: 1 }).toMillis() - 1)]);
+    .whereNot('reason', MAILING)
+    .whereBetween('at', [start.toJSDate(), new Date(start.plus({ days: 1 }).toMillis() - 1)]);
   const [total, rows] = await Promise.all([
     within.clone().count('* as count').first(),
     within
       .clone()
-      .orderBy('decided_at', 'desc')
+      .orderBy('at', 'desc')
       .orderBy('id', 'desc')
       .offset(query.offset)
       .limit(query.limit)
@@ -38,9 +41,10 @@ async function daysAlone(db: Knex, from: DateTime, zone: string): Promise<AloneP
   const rows: { hour: string; logged: number; aside: number }[] = await db('message')
     .whereNull('decided_by')
     .whereIn('state', ['logged', 'aside'])
-    .where('decided_at', '>=', from.toJSDate())
-    .groupByRaw("DATE_FORMAT(decided_at, '%Y-%m-%dT%H:00:00Z')")
-    .select(db.raw("DATE_FORMAT(decided_at, '%Y-%m-%dT%H:00:00Z') AS hour"))
+    .whereNot('reason', MAILING)
+    .where('at', '>=', from.toJSDate())
+    .groupByRaw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z')")
+    .select(db.raw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z') AS hour"))
     .select(db.raw("SUM(state = 'logged') AS logged, SUM(state = 'aside') AS aside"));
   const days = new Map<string, { day: string; logged: number; aside: number }>();
   for (const row of rows) {
@@ -56,7 +60,6 @@ async function daysAlone(db: Knex, from: DateTime, zone: string): Promise<AloneP
 interface MessageRow {
   id: number;
   at: Date;
-  decided_at: Date;
   direction: AloneRow['direction'];
   from_name: string;
   from_address: string;
@@ -81,7 +84,6 @@ async function asRows(db: Knex, rows: readonly MessageRow[]): Promise<AloneRow[]
   return rows.map((row) => ({
     id: row.id,
     at: row.at.toISOString(),
-    decidedAt: row.decided_at.toISOString(),
     direction: row.direction,
     from: row.from_name || row.from_address,
     to: row.to_words,

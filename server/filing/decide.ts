@@ -171,16 +171,18 @@ function namedBy({ named, returned, original }: FilingMessage): string[] {
 }
 
 /**
- * Looks again at what waits in Sorting within these conversations: history comes newest first, so that
- * the message which explains another may arrive after it. Nothing a person decided is touched.
+ * Looks again at what waits in Sorting within these conversations, or under these subjects with the same
+ * people: history comes newest first, so that the message which explains another may arrive after it.
+ * Nothing a person decided is touched.
  */
-export async function redecideConversations(
+export async function redecideRelated(
   trx: Transaction,
   mind: FilingMind,
   conversationIds: readonly number[],
+  subjects: readonly Buffer[] = [],
   stepId?: number,
 ): Promise<number> {
-  const ids: number[] = await trx('message as waiting')
+  const inConversation: number[] = await trx('message as waiting')
     .whereIn('waiting.conversation_id', conversationIds)
     .where('waiting.state', 'suggested')
     .whereNull('waiting.decided_by')
@@ -192,7 +194,16 @@ export async function redecideConversations(
         .whereIn('other.state', ['logged', 'aside']),
     )
     .pluck('waiting.id');
-  return redecide(trx, mind, ids, stepId);
+  const underSubject: number[] = subjects.length
+    ? await trx('message_subject')
+        .join('message', 'message.id', 'message_subject.message_id')
+        .whereIn('message_subject.subject_key', subjects)
+        .where('message.state', 'suggested')
+        .whereNull('message.decided_by')
+        .limit(MOST_ALIKE)
+        .pluck('message.id')
+    : [];
+  return redecide(trx, mind, [...new Set([...inConversation, ...underSubject])], stepId);
 }
 
 const MOST_ALIKE = 50;

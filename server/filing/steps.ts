@@ -11,7 +11,7 @@ import { beat } from '../database/pulse.ts';
 import { readFirm } from '../database/settings.ts';
 import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
-import { redecideAlike, redecideConversations } from './decide.ts';
+import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './mind.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 
@@ -65,7 +65,7 @@ async function settleAlong(
   if (sort.addAddressTo !== null) await beat(office.db, 'records');
   const mind = await office.filingMind();
   return transact(office.db, async (trx) => {
-    const inConversation = await redecideConversations(trx, mind, [conversationId], stepId);
+    const inConversation = await redecideRelated(trx, mind, [conversationId], [], stepId);
     return inConversation + (await redecideAlike(trx, mind, sort.messageId, stepId));
   });
 }

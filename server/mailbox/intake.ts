@@ -13,7 +13,7 @@ import { beat } from '../database/pulse.ts';
 import { hashOf, keepRaw, packRaw, type RawRow } from '../database/raw.ts';
 import {
   decideFor,
-  redecideConversations,
+  redecideRelated,
   settled,
   subjectHashes,
   type Decided,
@@ -199,7 +199,14 @@ export async function keepMessages(
         })),
       ),
     );
-    await redecideConversations(trx, mind, [...new Set(conversations)]);
+    await redecideRelated(
+      trx,
+      mind,
+      [...new Set(conversations)],
+      ordered.flatMap((message, index) =>
+        decided[index]?.columns.state === 'suggested' ? [] : message.subjectHashes,
+      ),
+    );
     await noteDelivery(trx, ordered, idOf);
   }
   return prepared.map((message) => known.get(message.identity.toString('hex')) ?? 0);

@@ -199,7 +199,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
             @click="at = index"
             @dblclick="opened = each.id"
           >
-            <span class="figures quiet">{{ clock(each.decidedAt) }}</span>
+            <span class="figures quiet">{{ clock(each.at) }}</span>
             <span class="what"
               ><strong>{{ each.subject || '(no subject)' }}</strong
               ><span class="quiet clip">{{ each.from }} to {{ each.to }} · {{ each.snippet }}</span></span
@@ -250,15 +250,15 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         <p v-if="!row.files.length" class="mt-2"><FileTab :state="row.state" /></p>
         <Reasons :evidence="row.evidence" />
         <div class="acts">
-          <v-btn size="small" color="primary" variant="flat" @click="settle([row.id], { kind: 'right' })"
+          <v-btn color="primary" variant="flat" @click="settle([row.id], { kind: 'right' })"
             >Right&nbsp;<KeyCap letter="Y"
           /></v-btn>
-          <v-btn size="small" @click="finding = true">Another file…&nbsp;<KeyCap letter="F" /></v-btn>
-          <v-btn size="small" @click="opened = row.id">Open it&nbsp;<KeyCap letter="↵" /></v-btn>
-          <v-btn size="small" @click="settle([row.id], { kind: 'sorting' })"
+          <v-btn @click="finding = true">Another file…&nbsp;<KeyCap letter="F" /></v-btn>
+          <v-btn @click="opened = row.id">Open it&nbsp;<KeyCap letter="↵" /></v-btn>
+          <v-btn @click="settle([row.id], { kind: 'sorting' })"
             >Back into Sorting&nbsp;<KeyCap letter="B"
           /></v-btn>
-          <v-btn v-if="row.state === 'logged'" size="small" @click="settle([row.id], { kind: 'aside' })"
+          <v-btn v-if="row.state === 'logged'" @click="settle([row.id], { kind: 'aside' })"
             >Not client mail&nbsp;<KeyCap letter="X"
           /></v-btn>
         </div>

@@ -185,7 +185,7 @@ const option = computed(() => {
       <section aria-labelledby="rules">
         <div class="with-act">
           <h2 id="rules">The office’s rules</h2>
-          <v-btn v-if="mayRule" size="small" @click="ruling = true">Make a rule…</v-btn>
+          <v-btn v-if="mayRule" @click="ruling = true">Make a rule…</v-btn>
         </div>
         <ul class="sheet rules">
           <li v-for="rule in rules" :key="rule.id">

@@ -12,13 +12,11 @@ const word = (weight: number) =>
   <ul class="reasons">
     <li v-for="reason in evidence" :key="reason.words">
       <b :class="reason.side">{{ reason.side === 'for' ? '+' : '−' }}</b>
-      <span
-        >{{ reason.words
-        }}<span v-if="reason.weight" class="weight" :title="word(reason.weight)"
-          ><i :class="reason.side" :style="{ width: `${Math.min(MOST, reason.weight) * 3}px` }" /><span
-            class="unseen"
-            >, {{ word(reason.weight) }}</span
-          ></span
+      <span>{{ reason.words }}</span>
+      <span v-if="reason.weight" class="weight" :title="word(reason.weight)"
+        ><i :class="reason.side" :style="{ width: `${Math.min(MOST, reason.weight) * 2}px` }" /><span
+          class="unseen"
+          >{{ word(reason.weight) }}</span
         ></span
       >
     </li>
@@ -34,7 +32,8 @@ const word = (weight: number) =>
 }
 .reasons li {
   display: grid;
-  grid-template-columns: 16px minmax(0, 1fr);
+  grid-template-columns: 16px minmax(0, 1fr) 22px;
+  column-gap: 2px;
   overflow-wrap: anywhere;
 }
 .for {
@@ -44,14 +43,13 @@ const word = (weight: number) =>
   color: var(--brick);
 }
 .weight {
-  display: inline-block;
-  margin-left: 6px;
-  vertical-align: middle;
-  line-height: 0;
+  line-height: 16px;
+  text-align: right;
 }
 .weight i {
   display: inline-block;
   height: 4px;
+  vertical-align: middle;
   border-radius: 2px;
   background: currentColor;
   opacity: 0.55;

@@ -136,8 +136,8 @@ defineExpose({ file, fileChosen, remark, candidates });
   margin-bottom: 8px;
 }
 .candidate {
-  padding: 8px 12px 10px;
-  margin-bottom: 8px;
+  padding: 6px 12px 8px;
+  margin-bottom: 6px;
 }
 .candidate.first {
   border-color: var(--spruce);
@@ -152,7 +152,7 @@ defineExpose({ file, fileChosen, remark, candidates });
 }
 .title {
   font-weight: 700;
-  margin-top: 4px;
+  margin-top: 2px;
 }
 .title:hover {
   text-decoration: underline;
@@ -163,7 +163,10 @@ defineExpose({ file, fileChosen, remark, candidates });
 .acts {
   display: flex;
   flex-wrap: wrap;
-  gap: 8px;
+  gap: 6px;
+}
+.acts :deep(.v-btn) {
+  padding: 0 10px;
 }
 .more {
   margin-top: 6px;
@@ -183,11 +186,11 @@ defineExpose({ file, fileChosen, remark, candidates });
 }
 .others {
   list-style: none;
-  padding: 8px 0 0;
-  margin: 10px 0 0;
+  padding: 6px 0 0;
+  margin: 6px 0 0;
   border-top: 1px solid var(--hairline);
   display: flex;
   flex-wrap: wrap;
-  gap: 6px 16px;
+  gap: 4px 14px;
 }
 </style>

@@ -92,12 +92,18 @@ async function make() {
       </section>
       <form class="fields" @submit.prevent="make">
         <template v-if="!joined">
-          <v-text-field v-model="draft.name" label="Client" :error="field === 'name'" class="wide" />
+          <v-text-field
+            v-model="draft.name"
+            label="Client"
+            :error="field === 'name'"
+            class="wide"
+            :autofocus="!draft.name"
+          />
           <v-select v-model="draft.kind" :items="KINDS" label="Kind" />
           <v-select v-model="draft.status" :items="['prospect', 'active']" label="Status" />
           <v-text-field v-model="draft.place" label="Place" class="wide" />
         </template>
-        <v-text-field v-model="draft.firstName" label="First name" autofocus />
+        <v-text-field v-model="draft.firstName" label="First name" :autofocus="draft.name !== ''" />
         <v-text-field v-model="draft.lastName" label="Last name" :error="field === 'lastName'" />
         <v-text-field v-model="draft.email" label="Email address" :error="field === 'email'" />
         <v-text-field v-model="draft.role" label="Role" placeholder="such as trustee" />

@@ -20,6 +20,7 @@ const finding = ref(false);
 const ruling = ref(false);
 const making = ref(false);
 const accepting = ref(false);
+const acceptButton = ref<{ $el: HTMLElement } | null>(null);
 const listElement = ref<HTMLElement | null>(null);
 const choices = ref<InstanceType<typeof Choices> | null>(null);
 
@@ -41,6 +42,9 @@ void desk.load();
 useLive(['sorting', 'mail'], () => {
   if (!desk.busy) void desk.load();
 });
+
+// The dialog takes the focus first.
+watch(accepting, (open) => open && setTimeout(() => acceptButton.value?.$el.focus(), 80));
 
 /** A file found by hand joins those chosen already; alone it is where the message goes. */
 function found(file: FileRef) {
@@ -77,7 +81,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
   const target = event.target as HTMLElement;
   if (target.closest('input:not([type="checkbox"]), textarea, [contenteditable="true"]')) return;
-  if (event.key === 'Enter' && target.closest('button, a')) return;
+  if (event.key === 'Enter' && !desk.chosen.length && target.closest('button, a')) return;
   // With Shift a number key bears another sign; its place on the keyboard stays.
   const number = Number(/^(?:Digit|Numpad)([1-5])$/.exec(event.code)?.[1] ?? 0);
   const candidate = number ? choices.value?.candidates[number - 1]?.file : undefined;
@@ -115,8 +119,7 @@ watch(
       </div>
       <p class="keys quiet" aria-label="Keys">
         <span><KeyCap letter="1" />–<KeyCap letter="5" /> file</span
-        ><span><KeyCap letter="Shift" /> + number several</span><span><KeyCap letter="F" /> another file</span
-        ><span><KeyCap letter="X" /> not client mail</span><span><KeyCap letter="N" /> new client</span
+        ><span><KeyCap letter="Shift" /><KeyCap letter="1" /> several</span
         ><span><KeyCap letter="U" /> undo</span><span><KeyCap letter="↓" /><KeyCap letter="↑" /> move</span>
       </p>
     </header>
@@ -198,7 +201,7 @@ watch(
         </ul>
         <div class="answers">
           <v-btn @click="accepting = false">Not yet</v-btn>
-          <v-btn color="primary" variant="flat" autofocus @click="acceptAll">File them all</v-btn>
+          <v-btn ref="acceptButton" color="primary" variant="flat" @click="acceptAll">File them all</v-btn>
         </div>
       </v-card>
     </v-dialog>
@@ -219,15 +222,15 @@ watch(
   justify-content: end;
 }
 .said {
-  min-height: 20px;
+  min-height: 18px;
   font-size: 13px;
-  margin: 2px 0 6px;
+  margin: 0 0 4px;
 }
 .desk {
   flex: 1;
   min-height: 0;
   display: grid;
-  grid-template-columns: 270px minmax(0, 1fr) 296px;
+  grid-template-columns: 264px minmax(0, 1fr) 304px;
   gap: 16px;
 }
 .queue,

@@ -58,7 +58,7 @@ const ALTERATIONS = [
     ADD COLUMN reason VARCHAR(30) NULL COMMENT 'the weightiest evidence, when it was settled without help',
     ADD COLUMN later_until DATETIME(3) NULL COMMENT 'not in Sorting before then',
     ADD COLUMN corrected_at DATETIME(3) NULL COMMENT 'a person moved what had been settled without help',
-    ADD KEY message_alone (decided_by, state, decided_at),
+    ADD KEY message_alone (decided_by, state, at),
     ADD KEY message_list (list_id, at),
     ADD KEY message_corrected (corrected_at)`,
   `ALTER TABLE message_party
