@@ -1,9 +1,11 @@
 import { benchDispatch } from './dispatch.ts';
+import { benchFiling } from './filing.ts';
 import { benchSync } from './sync.ts';
 
 const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   sync: benchSync,
   dispatch: benchDispatch,
+  filing: benchFiling,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];

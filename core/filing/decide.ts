@@ -20,6 +20,8 @@ import { whoseMail, type ClientView } from './whose.ts';
 const MOST_CANDIDATES = 5;
 /** At most this many clients are looked into. */
 const MOST_CLIENTS = 5;
+/** Beyond the first two, clients less likely than this are not looked into. */
+const HOPELESS = 0.002;
 
 /** What filing decides from, beside the message: the records, what was learned, the office's own rules. */
 export interface FilingMind {
@@ -133,6 +135,7 @@ function weigh(scene: Scene): Decision {
   if (!clients.length) return stranger(scene);
   const weighed = clients
     .slice(0, MOST_CLIENTS)
+    .filter(({ probability }, index) => index < 2 || probability > HOPELESS)
     .map((client) => ({ client, files: whichFile(scene, client) }));
   return together(scene, weighed) ?? alone(scene, weighed);
 }
@@ -268,7 +271,7 @@ export function lessonOf(
   };
 }
 
-const MOST_WORDS = 80;
+const MOST_WORDS = 60;
 
 function logged(fileIds: readonly number[], probability: number, evidence: Evidence[]): Decision {
   return { state: 'logged', fileIds: [...fileIds], probability, evidence };

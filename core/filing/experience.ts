@@ -91,30 +91,56 @@ export class Experience {
     return (this.byFile.get(fileId)?.words.get(word) ?? 0) / aged(now);
   }
 
-  /**
-   * How strongly a word belongs to a file: the logarithm of how much oftener it stands in mail on this file,
-   * or on files with the same words in their titles, than chance would have it; drawn towards 0 where little
-   * is known. Positive speaks for the file.
-   */
-  affinity(word: string, fileId: number, topics: readonly string[], now: number): number {
+  /** Of these words those of which something is known, each with its share in all mail: asked once a message. */
+  known(words: Iterable<string>, now: number): KnownWord[] {
     const scale = aged(now);
-    const everywhere = (this.all.words.get(word) ?? 0) / scale;
     const total = this.all.total / scale;
-    if (everywhere < 0.4 || total < 4) return 0;
-    const share = everywhere / total;
-    const lift = (counts: Counts | undefined, prior: number) => {
-      if (!counts) return 0;
-      const there = (counts.words.get(word) ?? 0) / scale;
-      const expected = (counts.total / scale) * share;
-      return Math.log((there + prior) / (expected + prior));
-    };
-    let best = lift(this.byFile.get(fileId), 0.5);
-    for (const topic of topics) {
-      const each = lift(this.byTopic.get(topic), 1);
-      if (Math.abs(each) > Math.abs(best)) best = each;
+    const known: KnownWord[] = [];
+    if (total < 4) return known;
+    for (const word of words) {
+      const everywhere = (this.all.words.get(word) ?? 0) / scale;
+      if (everywhere >= 0.4) known.push({ word, share: everywhere / total });
     }
-    return best;
+    return known;
   }
+
+  /**
+   * How strongly each word belongs to a file: the logarithm of how much oftener it stands in mail on this
+   * file, or on files with the same words in their titles, than chance would have it; drawn towards 0 where
+   * little is known. Positive speaks for the file. In the order of the words.
+   */
+  affinities(known: readonly KnownWord[], fileId: number, topics: readonly string[], now: number): number[] {
+    const scale = aged(now);
+    const own = this.byFile.get(fileId);
+    const pooled: Counts[] = [];
+    for (const topic of topics) {
+      const counts = this.byTopic.get(topic);
+      if (counts) pooled.push(counts);
+    }
+    const values: number[] = [];
+    for (const { word, share } of known) {
+      let best = own ? lift(own, word, share, scale, 0.5) : 0;
+      for (const counts of pooled) {
+        const each = lift(counts, word, share, scale, 1);
+        if (Math.abs(each) > Math.abs(best)) best = each;
+      }
+      values.push(best);
+    }
+    return values;
+  }
+}
+
+/** A word of which something is known, and the share of all mail that holds it. */
+export interface KnownWord {
+  word: string;
+  share: number;
+}
+
+/** The logarithm of how much oftener the word stands there than its share everywhere would have it. */
+function lift(counts: Counts, word: string, share: number, scale: number, prior: number): number {
+  const there = (counts.words.get(word) ?? 0) / scale;
+  const expected = (counts.total / scale) * share;
+  return Math.log((there + prior) / (expected + prior));
 }
 
 function aged(now: number): number {

@@ -30,6 +30,8 @@ export interface FileData {
 export interface RegisteredFile extends FileData {
   /** The telling words of the title. */
   titleWords: readonly string[];
+  /** Neighbouring words of the title; worked out when first asked for. */
+  titlePairs?: ReadonlySet<string>;
 }
 
 export interface RegisteredPerson {
@@ -43,6 +45,8 @@ export interface RegisteredClient {
   name: string;
   /** The telling words of the name. */
   nameWords: readonly string[];
+  /** Neighbouring words of the name; worked out when first asked for. */
+  namePairs?: ReadonlySet<string>;
 }
 
 /** A name that this many clients share says nothing about which is meant. */

@@ -5,7 +5,7 @@ import type { Experience } from './experience.ts';
 import { forwards } from './message.ts';
 import type { FilingRegister, RegisteredPerson } from './register.ts';
 import type { EarlierMessage, FilingContext, FilingMessage } from './types.ts';
-import { stem, tellingWords, wordsOf, writtenAs } from './words.ts';
+import { stem, tellingAmong, tellingWords, wordsOf } from './words.ts';
 
 /** An outside correspondent of the message, and who that is by the records. */
 export interface Outsider extends Mailbox {
@@ -30,8 +30,8 @@ export interface Scene {
   /** Telling words of subject and text, each with the word as it stands there. */
   words: ReadonlyMap<string, string>;
   subjectWords: ReadonlySet<string>;
-  /** Neighbouring words of subject and text, joined by a blank. */
-  pairs: ReadonlySet<string>;
+  /** Subject and text in sentences, as folded words; {@link neighbours} makes pairs of them. */
+  sentences: readonly string[][];
   /** The first line of what is written, when it may be a greeting. */
   greeting: string;
   inSubject: readonly number[];
@@ -80,8 +80,10 @@ export function survey(
   const earlier = named
     .map((id) => context.earlier.get(id))
     .find((found) => found && found.state !== 'suggested');
-  const text = `${subject}\n${own}`;
+  const sentences = sentencesOf(`${subject}\n${own}`);
   const names = namesIn(message);
+  const words = tellingAmong(sentences.flat());
+  for (const name of names) words.delete(name);
   return {
     register,
     experience,
@@ -91,9 +93,9 @@ export function survey(
     outgoing: message.from !== null && isOurs(message.from.address),
     subject,
     own,
-    words: new Map([...writtenAs(text)].filter(([word]) => !names.has(word))),
+    words,
     subjectWords: tellingWords(subject),
-    pairs: pairsOf(text),
+    sentences,
     greeting: greetingOf(message.own),
     inSubject: register.numbers.in(subject),
     inOwn: register.numbers.in(own),
@@ -135,14 +137,27 @@ function known(register: FilingRegister, mailboxes: readonly Mailbox[]): Outside
   return [...byKey.values()];
 }
 
-/** Neighbouring words, stemmed. */
-export function pairsOf(text: string): Set<string> {
+function sentencesOf(text: string): string[][] {
+  return text.split(/[\n.;:!?]/).map(wordsOf);
+}
+
+/** Neighbouring words of sentences, stemmed and joined by a blank. */
+export function neighbours(sentences: readonly string[][]): Set<string> {
   const pairs = new Set<string>();
-  for (const line of text.split(/[\n.;:!?]/)) {
-    const words = wordsOf(line).map(stem);
-    for (let index = 1; index < words.length; index++) pairs.add(`${words[index - 1]} ${words[index]}`);
+  for (const sentence of sentences) {
+    let before = '';
+    for (const word of sentence) {
+      const next = stem(word);
+      if (before) pairs.add(`${before} ${next}`);
+      before = next;
+    }
   }
   return pairs;
+}
+
+/** Neighbouring words of a text. */
+export function pairsOf(text: string): Set<string> {
+  return neighbours(sentencesOf(text));
 }
 
 /** Words as they stand in the message, in quotation marks; of pairs, both. */

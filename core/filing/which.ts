@@ -3,7 +3,7 @@ import { quoted, type Scene } from './scene.ts';
 import type { Evidence, EvidenceKind } from './types.ts';
 import { FILES as W } from './weights.ts';
 import type { ClientView } from './whose.ts';
-import { GENERAL_TOPIC } from './experience.ts';
+import { GENERAL_TOPIC, type KnownWord } from './experience.ts';
 import { tellingWords } from './words.ts';
 
 /** One file of a client, weighed against the client's others. */
@@ -73,6 +73,7 @@ class Facts {
   private readonly namedIds: ReadonlySet<number>;
   private readonly sameSubjectIds: ReadonlySet<number>;
   private readonly habits: Map<number, number>;
+  private readonly known: readonly KnownWord[];
   private readonly affinities: Map<number, { sum: number; words: string[] }>;
   private readonly enclosureWords: ReadonlySet<string>;
   private readonly anyTitle: boolean;
@@ -93,6 +94,7 @@ class Facts {
     const latest = scene.sameSubject.find((each) => each.state === 'logged');
     this.sameSubjectIds = new Set(latest?.fileIds ?? []);
     this.habits = this.recent();
+    this.known = scene.experience.known(scene.words.keys(), message.at);
     this.affinities = new Map(files.map((file) => [file.id, this.affinity(file)]));
     this.enclosureWords = tellingWords(message.enclosureNames.join(' '));
     const said = new Set([
@@ -224,21 +226,16 @@ class Facts {
   /** How the words used so far on this file, and on files of its kind, fit: against the mean of the client's files. */
   private affinity(file: RegisteredFile): { sum: number; words: string[] } {
     const { experience, words, message } = this.scene;
-    const topics = topicsOf(file);
-    const scored: [string, number][] = [];
-    for (const word of words.keys()) {
-      const value = experience.affinity(word, file.id, topics, message.at);
-      if (value) scored.push([word, Math.max(-1.5, Math.min(2.5, value))]);
+    const values = experience.affinities(this.known, file.id, topicsOf(file), message.at);
+    let sum = 0;
+    const scored: { word: string; value: number }[] = [];
+    for (const [index, { word }] of this.known.entries()) {
+      const value = Math.max(-1.5, Math.min(2.5, values[index] ?? 0));
+      sum += value;
+      if (value > 0.5) scored.push({ word, value });
     }
-    const sum = scored.reduce((total, [, value]) => total + value, 0);
-    scored.sort((a, b) => b[1] - a[1]);
-    return {
-      sum: sum / Math.sqrt(words.size + 4),
-      words: scored
-        .filter(([, value]) => value > 0.5)
-        .slice(0, 3)
-        .map(([word]) => word),
-    };
+    scored.sort((a, b) => b.value - a.value);
+    return { sum: sum / Math.sqrt(words.size + 4), words: scored.slice(0, 3).map(({ word }) => word) };
   }
 
   private wordEvidence(file: RegisteredFile, sum: number, words: readonly string[]): string {

@@ -1,9 +1,9 @@
 import { domainOf } from '../address/address.ts';
 import type { RegisteredFile, RegisteredPerson } from './register.ts';
-import { pairsOf, quoted, type Outsider, type Scene } from './scene.ts';
+import { neighbours, pairsOf, quoted, type Outsider, type Scene } from './scene.ts';
 import type { Evidence } from './types.ts';
 import { PEOPLE as W } from './weights.ts';
-import { fold, stem, wordsOf } from './words.ts';
+import { stem, wordsOf } from './words.ts';
 
 /** A client whose business the message may be. */
 export interface ClientView {
@@ -196,7 +196,8 @@ function weighRecord(scene: Scene, tally: (clientId: number) => Tally): void {
 
 /** Among several clients, those that the writer names: by name, by place or matter of a file, by a person of theirs. */
 function weighMentions(scene: Scene, tallies: Map<number, Tally>): void {
-  const { register, words, pairs } = scene;
+  const { register, words } = scene;
+  const pairs = neighbours(scene.sentences);
   const terms = new Map<number, { words: Set<string>; pairs: Set<string> }>();
   const bearers = new Map<string, number>();
   for (const [clientId, { named }] of tallies) {
@@ -205,11 +206,11 @@ function weighMentions(scene: Scene, tallies: Map<number, Tally>): void {
       : register.filesOf(clientId).filter((file) => !file.closed);
     const client = register.client(clientId);
     const all = new Set(client?.nameWords ?? []);
-    const together = pairsOf(fold(client?.name ?? ''));
+    const together = new Set(client ? (client.namePairs ??= pairsOf(client.name)) : []);
     for (const file of files) {
       if (file.general) continue;
       for (const word of file.titleWords) all.add(word);
-      for (const pair of pairsOf(file.title)) together.add(pair);
+      for (const pair of (file.titlePairs ??= pairsOf(file.title))) together.add(pair);
     }
     terms.set(clientId, { words: all, pairs: together });
     for (const term of [...all, ...together]) bearers.set(term, (bearers.get(term) ?? 0) + 1);

@@ -26,8 +26,16 @@ const LETTERS: Record<string, string> = {
   þ: 'th',
 };
 
+const PLAIN = /^[\x00-\x7f]*$/;
+
 /** Text as compared: lower case, without accents, possessive endings gone. */
 export function fold(text: string): string {
+  // Most text needs none of the dearer steps.
+  if (PLAIN.test(text))
+    return text
+      .toLowerCase()
+      .replace(/([a-z])'s\b/g, '$1')
+      .replace(/([a-z])'(?=[a-z])/g, '$1');
   return text
     .normalize('NFD')
     .replace(/\p{M}/gu, '')
@@ -42,12 +50,14 @@ export function wordsOf(text: string): string[] {
   return fold(text).match(/\p{L}[\p{L}\p{N}]+/gu) ?? [];
 }
 
+const ENDINGS = ['ings', 'ing', 'ies', 'ed', 'es', 's', 'e', 'y'];
+
 /**
  * A word without its commonest endings, so that "walling" and "walls", "lease" and "leases" meet. Cruder
  * than a stemmer of one language, and does little harm in others.
  */
 export function stem(word: string): string {
-  for (const ending of ['ings', 'ing', 'ies', 'ed', 'es', 's', 'e', 'y']) {
+  for (const ending of ENDINGS) {
     if (word.length - ending.length >= 4 && word.endsWith(ending)) return word.slice(0, -ending.length);
   }
   return word;
@@ -60,8 +70,13 @@ export function tellingWords(text: string): Set<string> {
 
 /** The same, each with the word as it first stood in the text, for showing. */
 export function writtenAs(text: string): Map<string, string> {
+  return tellingAmong(wordsOf(text));
+}
+
+/** The telling ones among folded words, by their stems. */
+export function tellingAmong(list: readonly string[]): Map<string, string> {
   const words = new Map<string, string>();
-  for (const word of wordsOf(text)) {
+  for (const word of list) {
     const key = word.length > 2 && !COMMON.has(word) ? stem(word) : '';
     if (key && !words.has(key)) words.set(key, word);
   }

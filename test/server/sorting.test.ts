@@ -71,7 +71,10 @@ describe('sorting', () => {
       [file?.number],
       'Maren Okell',
     ]);
-    expect(after.history.map((step) => step.words)).to.deep.equal([`Filed to ${file?.number}`]);
+    expect(after.history.map((step) => step.words)).to.deep.equal([
+      'Put into Sorting without help',
+      `Filed to ${file?.number}`,
+    ]);
     const page = await ledger(firm.db, file?.clientId ?? 0, { offset: 0, limit: 10 });
     expect(page.entries[0]?.id).to.equal(message.id);
     const counted = (await sortingQueue(firm.db, 1, { offset: 0, limit: 50 })).total;

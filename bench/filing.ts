@@ -1,0 +1,220 @@
+import PostalMime from 'postal-mime';
+import { decide, lessonOf, type FilingMind } from '../core/filing/decide.ts';
+import { Experience } from '../core/filing/experience.ts';
+import { filingMessage } from '../core/filing/message.ts';
+import { FilingRegister, type FileData } from '../core/filing/register.ts';
+import type { FilingContext, FilingMessage } from '../core/filing/types.ts';
+import { readMessage } from '../core/message/read.ts';
+import { FIRST_NAMES, LAST_NAMES, MATTERS, placeName } from '../demo/names.ts';
+import { pick, seeded } from '../outside/random.ts';
+
+const CLIENTS = 50_000;
+const PEOPLE = 120_000;
+const FILES = 200_000;
+const LESSONS = Number(process.env.L ?? 200_000);
+const MESSAGES = 5_000;
+const VOCABULARY = 30_000;
+
+/** How long one decision takes in a large firm, beside merely parsing the same message; and what the model weighs. */
+export async function benchFiling(messages = MESSAGES): Promise<void> {
+  const random = seeded('filing');
+  const empty = heap();
+  console.log(
+    `Building ${CLIENTS.toLocaleString('en-GB')} clients, ${PEOPLE.toLocaleString('en-GB')} people, ${FILES.toLocaleString('en-GB')} files …`,
+  );
+  const started = performance.now();
+  const data = firm(random);
+  const register = new FilingRegister(data);
+  const built = performance.now();
+  const withRegister = heap();
+  const experience = new Experience();
+  const mind: FilingMind = { register, experience, rules: [] };
+  for (let index = 0; index < LESSONS; index++) {
+    const file = pick(random, data.files);
+    experience.learn(lessonOf(register, invented(random, data, file), [file.id]));
+  }
+  const learned = performance.now();
+  const withExperience = heap();
+
+  const raws = Array.from({ length: messages }, () =>
+    source(invented(random, data, pick(random, data.files))),
+  );
+  const context: FilingContext = { earlier: new Map(), sameSubject: [] };
+  const limit: number[] = [];
+  const reading: number[] = [];
+  const deciding: number[] = [];
+  let filed = 0;
+  for (const raw of raws) {
+    const at = performance.now();
+    await PostalMime.parse(raw, { forceRfc822Attachments: true });
+    const parsed = performance.now();
+    const message = await filingMessage(register, await readMessage(raw));
+    const read = performance.now();
+    if (decide(mind, message, context).state === 'logged') filed++;
+    const decided = performance.now();
+    limit.push(parsed - at);
+    reading.push(read - parsed);
+    deciding.push(decided - read);
+  }
+  console.log(`register built in ${((built - started) / 1000).toFixed(1)} s, ${mb(withRegister - empty)} MB`);
+  console.log(
+    `${LESSONS.toLocaleString('en-GB')} lessons learned in ${((learned - built) / 1000).toFixed(1)} s, ${mb(withExperience - withRegister)} MB`,
+  );
+  row('limit: PostalMime merely parses the message', limit);
+  row('ours: parsed and taken apart for filing', reading);
+  row('ours: decided', deciding);
+  console.log(
+    `deciding takes ${(quantile(deciding, 0.5) / quantile(limit, 0.5)).toFixed(2)} of the time of parsing (medians); filed alone ${filed} of ${messages}`,
+  );
+}
+
+type Firm = ConstructorParameters<typeof FilingRegister>[0];
+
+function firm(random: () => number): Firm {
+  const surname = () =>
+    pick(random, LAST_NAMES) + pick(random, ['', '', 'e', 'son', 'ley', 'man', 'wick', 'ridge']);
+  const clients = Array.from({ length: CLIENTS }, (_, index) => ({
+    id: index + 1,
+    name:
+      random() < 0.5
+        ? `${pick(random, FIRST_NAMES)} ${surname()}`
+        : `${placeName(random(), random())}${index % 977} ${pick(random, ['Estate', 'Farm', 'Trust', 'Parish Council'])}`,
+  }));
+  const people = Array.from({ length: PEOPLE }, (_, index) => {
+    const name = `${pick(random, FIRST_NAMES)} ${surname()}`;
+    const third = index % 20 === 0;
+    const home = (index % CLIENTS) + 1;
+    const clientIds = third
+      ? [...new Set(Array.from({ length: 12 }, () => 1 + Math.floor(random() * CLIENTS)))]
+      : [home];
+    const host = index % 3 ? 'postbox.example' : `client${home}.example`;
+    return {
+      id: index + 1,
+      name,
+      addresses: [`${name.toLowerCase().replace(' ', '.')}${index}@${host}`],
+      clientIds,
+    };
+  });
+  const byClient = new Map<number, number[]>();
+  for (const person of people)
+    for (const clientId of person.clientIds)
+      byClient.set(clientId, [...(byClient.get(clientId) ?? []), person.id]);
+  const files: FileData[] = Array.from({ length: FILES }, (_, index) => {
+    const clientId = (index % CLIENTS) + 1;
+    const general = index < CLIENTS;
+    return {
+      id: index + 1,
+      number: `QL-${String(100_000 + index)}`,
+      title: general
+        ? 'General correspondence'
+        : `${pick(random, MATTERS).title}, ${placeName(random(), random())} ${word(Math.floor(random() * 2000))}`,
+      clientId,
+      general,
+      closed: !general && random() < 0.4,
+      personIds: (byClient.get(clientId) ?? []).filter(() => random() < 0.6),
+    };
+  });
+  return {
+    firmDomains: ['firm.example'],
+    staffAddresses: [],
+    freemail: ['postbox.example'],
+    fileNumberPattern: 'QL-\\d{6}',
+    clients,
+    people,
+    files,
+  };
+}
+
+/** A made-up word, always the same for the same number; lower numbers are used more often, as in real text. */
+function word(index: number): string {
+  const parts = [
+    'ba',
+    'ro',
+    'ti',
+    'len',
+    'mor',
+    'sa',
+    'gu',
+    'fen',
+    'dil',
+    'pex',
+    'wen',
+    'co',
+    'hul',
+    'ja',
+    'kir',
+    'nos',
+  ];
+  let rest = index + 17;
+  let text = '';
+  while (rest > 0) {
+    text += parts[rest % parts.length];
+    rest = Math.floor(rest / parts.length);
+  }
+  return text;
+}
+
+function invented(random: () => number, data: Firm, file: FileData): FilingMessage {
+  const personId = file.personIds[Math.floor(random() * file.personIds.length)];
+  const person = personId === undefined ? undefined : data.people[personId - 1];
+  const words = Array.from({ length: 40 }, () => word(Math.floor(VOCABULARY * random() ** 3)));
+  return {
+    from: { name: person?.name ?? 'Nobody', address: person?.addresses[0] ?? 'nobody@nowhere.example' },
+    recipients: [{ name: '', address: 'adviser@firm.example' }],
+    subject:
+      random() < 0.1
+        ? `Our ref ${file.number}`
+        : `${word(Math.floor(random() * 900))} ${file.title.split(/\W/)[0]}`,
+    own: words.map((each, index) => each + (index % 12 === 11 ? '.\n' : '')).join(' '),
+    signature: person?.name ?? '',
+    footer: '',
+    quoted: '',
+    enclosureNames: [],
+    named: [],
+    automatic: null,
+    list: '',
+    returned: null,
+    undelivered: [],
+    original: null,
+    isReply: false,
+    at: Date.UTC(2026, 0, 1) + Math.floor(random() * 300) * 86_400_000,
+  };
+}
+
+function source(message: FilingMessage): Uint8Array {
+  return Buffer.from(
+    [
+      `From: "${message.from?.name}" <${message.from?.address}>`,
+      'To: adviser@firm.example',
+      `Subject: ${message.subject}`,
+      `Date: ${new Date(message.at).toUTCString()}`,
+      'MIME-Version: 1.0',
+      'Content-Type: text/plain; charset=utf-8',
+      '',
+      message.own,
+      '',
+      'Kind regards,',
+      message.signature,
+      '',
+    ].join('\r\n'),
+  );
+}
+
+function quantile(values: readonly number[], share: number): number {
+  const sorted = [...values].sort((a, b) => a - b);
+  return sorted[Math.min(sorted.length - 1, Math.ceil(share * sorted.length) - 1)] ?? 0;
+}
+
+function row(what: string, millis: readonly number[]): void {
+  const figure = (share: number) => quantile(millis, share).toFixed(3).padStart(8);
+  console.log(`${what.padEnd(46)} median ${figure(0.5)} ms   99th percentile ${figure(0.99)} ms`);
+}
+
+function heap(): number {
+  globalThis.gc?.();
+  return process.memoryUsage().heapUsed;
+}
+
+function mb(bytes: number): string {
+  return Math.round(bytes / 1_000_000).toLocaleString('en-GB');
+}

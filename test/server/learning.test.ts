@@ -1,0 +1,326 @@
+import { expect } from 'chai';
+import pino from 'pino';
+import type { Sort } from '../../contract/index.ts';
+import { Sort as SortSchema } from '../../contract/index.ts';
+import { settledAlike, settledAlone } from '../../server/filing/alone.ts';
+import { conversation } from '../../server/filing/conversation.ts';
+import { ledger } from '../../server/filing/ledger.ts';
+import { messageSource, viewMessage } from '../../server/filing/message.ts';
+import { rebuildLessons } from '../../server/filing/mind.ts';
+import { addNote } from '../../server/filing/notes.ts';
+import { dropRule, listRules, makeRule, tryRule } from '../../server/filing/rules.ts';
+import { filingScore } from '../../server/filing/score.ts';
+import { sortingQueue } from '../../server/filing/sorting.ts';
+import { sortMessage, undoStep } from '../../server/filing/steps.ts';
+import { Office } from '../../server/office.ts';
+import { findDoubles, makeClient } from '../../server/register/create.ts';
+import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
+
+const MAREN = 1;
+const TOBIAS = 2;
+
+describe('learning from the desk', () => {
+  let firm: TestFirm;
+  let count = 0;
+  before(async () => {
+    firm = await openFirm({ clients: 30, files: 60 });
+    await firm.sync();
+  });
+  after(() => firm.close());
+
+  /** Puts a message into Tobias’s inbox and takes it in. @returns its record */
+  async function arrive(from: string, subject: string, text = 'I have put it in the post.', extra = {}) {
+    const id = `learn${++count}@elsewhere.example`;
+    firm.world
+      .account('tobias.fenn@quillhurst.example')
+      ?.folder('INBOX')
+      ?.append(
+        rawMessage(
+          {
+            From: from,
+            To: 'Tobias Fenn <tobias.fenn@quillhurst.example>',
+            Subject: subject,
+            Date: new Date().toUTCString(),
+            'Message-ID': `<${id}>`,
+            ...extra,
+          },
+          text,
+        ),
+        [],
+        new Date(),
+      );
+    await firm.sync();
+    return record(id);
+  }
+  const record = (id: string) => firm.db('message').where({ message_id: id }).first();
+  const again = (id: number) => firm.db('message').where({ id }).first();
+  const settle = (messageId: number, to: Sort['to'], extra: Partial<Sort> = {}, staff = MAREN) =>
+    sortMessage(firm.office, staff, SortSchema.parse({ messageId, to, ...extra }));
+  const say = (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
+  const general = (clientId: number) => firm.db('file').where({ client_id: clientId, general: 1 }).first();
+
+  it('files the next message of an address once one was confirmed, and unlearns it with undo', async () => {
+    const { id: fileId } = await general(5);
+    const first = await arrive('Kit Unknown <kit@tarn.example>', 'A gate');
+    const waiting = await arrive('Kit Unknown <kit@tarn.example>', 'A second gate');
+    expect([first.state, waiting.state]).to.deep.equal(['suggested', 'suggested']);
+    const before = await again(waiting.id);
+    const done = await settle(first.id, { kind: 'files', fileIds: [fileId] });
+    // What waited is looked at again, and ranked by what was learned.
+    const looked = await again(waiting.id);
+    expect(`${looked.candidates}${looked.evidence}`).to.include('learned-address');
+    await undoStep(firm.office, MAREN, done.stepId);
+    expect(await again(waiting.id)).to.deep.equal(before);
+    const third = await arrive('Kit Unknown <kit@tarn.example>', 'A third gate');
+    expect(JSON.parse(third.candidates)).to.deep.equal([]);
+  });
+
+  it('teaches every process the same, and rebuilding from history changes nothing', async () => {
+    const { id: fileId } = await general(6);
+    const one = await arrive('Lou Far <lou@far.example>', 'Stone');
+    await settle(one.id, { kind: 'files', fileIds: [fileId] });
+    const other = new Office(firm.db, firm.config, pino({ level: 'silent' }));
+    const here = await firm.office.filingMind();
+    const there = await other.filingMind();
+    const habits = (mind: typeof here) => mind.experience.habits('lou@far.example');
+    expect(habits(there)).to.deep.equal(habits(here)).and.have.length(1);
+    const { lessons, mended } = await rebuildLessons(firm.db, here.register);
+    expect(lessons).to.be.greaterThan(0);
+    expect(mended).to.equal(0);
+    // A lesson that went missing is found and given again.
+    await firm.db('lesson').where({ message_id: one.id }).delete();
+    const late = new Office(firm.db, firm.config, pino({ level: 'silent' }));
+    expect(habits(await late.filingMind())).to.deep.equal([]);
+    expect((await rebuildLessons(firm.db, here.register)).mended).to.equal(1);
+    expect(habits(await late.filingMind())).to.deep.equal(habits(here));
+  });
+
+  it('adds the unknown address to a person in the same stroke, with an audit line', async () => {
+    const person = await firm
+      .db('person')
+      .join('client_person', 'client_person.person_id', 'person.id')
+      .whereNot('client_id', 6)
+      .first('person.id', 'first_name', 'last_name', 'client_id');
+    const name = `${person.first_name} ${person.last_name}`;
+    const message = await arrive(`${name} <brand-new@larkmail.example>`, 'From my new address');
+    const view = await viewMessage(firm.office, MAREN, message.id);
+    expect(view.stranger?.people.map((each) => each.id)).to.include(person.id);
+    const { id: fileId } = await general(person.client_id);
+    await settle(message.id, { kind: 'files', fileIds: [fileId] }, { addAddressTo: person.id });
+    const address = await firm.db('address').where({ email_key: 'brand-new@larkmail.example' }).first();
+    expect(address.person_id).to.equal(person.id);
+    expect(
+      await firm.db('audit').where({ action: 'address added', subject_id: person.id }).first(),
+    ).to.not.equal(undefined);
+    expect((await viewMessage(firm.office, MAREN, message.id)).stranger).to.equal(null);
+  });
+
+  it('accepts a group, files to several, keeps remarks, and takes all of it back as one', async () => {
+    const queue = await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 });
+    const [one, ...rest] = queue.rows.filter((row) => row.first).map((row) => row.id);
+    const done = await settle(
+      one ?? 0,
+      { kind: 'suggested' },
+      { alsoIds: rest, note: 'As agreed by telephone' },
+    );
+    expect(done.messages).to.equal(rest.length + 1);
+    const view = await viewMessage(firm.office, MAREN, one ?? 0);
+    expect([view.state, view.history.at(-1)?.note]).to.deep.equal(['logged', 'As agreed by telephone']);
+    expect(view.history[0]?.by).to.equal('Patient Clerk');
+    await undoStep(firm.office, MAREN, done.stepId);
+    expect((await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 })).total).to.equal(queue.total);
+    const bare = queue.rows.find((row) => !row.first);
+    expect(await say(settle(bare?.id ?? 0, { kind: 'suggested' }))).to.contain('Nothing is suggested');
+    await settle(one ?? 0, { kind: 'files', fileIds: [3, 1] });
+    expect((await viewMessage(firm.office, MAREN, one ?? 0)).files.map((file) => file.id)).to.deep.equal([
+      1, 3,
+    ]);
+  });
+
+  it('hides what is put off until the next working morning', async () => {
+    const message = await arrive('Nobody <later@nowhere.example>', 'Not today');
+    const before = (await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 })).total;
+    await settle(message.id, { kind: 'later' });
+    const row = await again(message.id);
+    expect(row.later_until.getTime()).to.be.greaterThan(Date.now());
+    expect(row.later_until.getUTCDay()).to.be.within(1, 5);
+    expect((await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 })).total).to.equal(before - 1);
+    await firm
+      .db('message')
+      .where({ id: message.id })
+      .update({ later_until: new Date(Date.now() - 1000) });
+    expect((await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 })).total).to.equal(before);
+  });
+
+  it('keeps private mail from everybody whose mailbox does not hold it', async () => {
+    const message = await arrive('A Friend <friend@nowhere.example>', 'Saturday');
+    await settle(message.id, { kind: 'private' }, {}, TOBIAS);
+    expect((await viewMessage(firm.office, TOBIAS, message.id)).state).to.equal('private');
+    expect(await say(viewMessage(firm.office, MAREN, message.id))).to.contain('private to a colleague');
+    expect(await say(messageSource(firm.db, MAREN, message.id))).to.contain('private to a colleague');
+    const { conversation_id } = await again(message.id);
+    expect(await conversation(firm.db, MAREN, conversation_id)).to.deep.equal([]);
+    expect(await conversation(firm.db, TOBIAS, conversation_id)).to.have.length(1);
+    expect(await firm.db('lesson').where({ message_id: message.id })).to.deep.equal([]);
+  });
+
+  it('tries a rule on the past, keeps it, and obeys it from then on', async () => {
+    await arrive('Prices <prices@merchant.example>', 'Prices this week');
+    const draft = { by: 'domain' as const, pattern: 'merchant.example', then: { kind: 'aside' as const } };
+    const trial = await tryRule(firm.db, draft);
+    expect([trial.matches, trial.moves, trial.overPeople]).to.deep.equal([1, 1, 0]);
+    expect(trial.sample[0]?.subject).to.equal('Prices this week');
+    const rule = await makeRule(firm.db, MAREN, draft);
+    expect(rule.words).to.equal('Mail with anyone at merchant.example is never client mail');
+    expect(await say(makeRule(firm.db, MAREN, draft))).to.contain('such a rule already');
+    const next = await arrive('Sales <sales@merchant.example>', 'Prices next week');
+    expect([next.state, next.reason]).to.deep.equal(['aside', 'rule']);
+    await dropRule(firm.db, MAREN, rule.id);
+    expect(await listRules(firm.db)).to.deep.equal([]);
+    expect((await arrive('Sales <sales2@merchant.example>', 'Prices')).state).to.equal('suggested');
+  });
+
+  it('finds the same mail by a rule in the database as the rule itself does', async () => {
+    await arrive('List <list@merchant.example>', 'News', 'News', {
+      'List-Id': 'The news <news.merchant.example>',
+    });
+    const moves = async (by: 'list' | 'subject' | 'address', pattern: string) =>
+      (await tryRule(firm.db, { by, pattern, then: { kind: 'file', fileId: 1 } })).matches;
+    expect(await moves('list', 'news.merchant.example')).to.equal(1);
+    expect(await moves('subject', 'prices next')).to.equal(1);
+    expect(await moves('address', 'LIST@merchant.example')).to.equal(1);
+  });
+
+  it('looks over what was settled alone, and offers what was filed for the same reason when one is corrected', async () => {
+    const person = await firm
+      .db('address')
+      .join('client_person', 'client_person.person_id', 'address.person_id')
+      .join('file', 'file.client_id', 'client_person.client_id')
+      .where('address.current', 1)
+      .groupBy('address.person_id')
+      .havingRaw('COUNT(DISTINCT file.id) = 1 AND COUNT(DISTINCT client_person.client_id) = 1')
+      .first('address.email');
+    const mail = await Promise.resolve(person.email);
+    const ids: number[] = [];
+    for (const subject of ['One thing', 'Another thing', 'A last thing'])
+      ids.push((await arrive(mail, subject)).id);
+    const page = await settledAlone(firm.db, { state: 'logged', offset: 0, limit: 100 });
+    expect(page.rows.map((row) => row.id)).to.include.members(ids);
+    expect(page.days[0]?.logged).to.equal(page.total);
+    await settle(ids[0] ?? 0, { kind: 'aside' });
+    const alike = await settledAlike(firm.db, ids[0] ?? 0);
+    expect(alike.map((row) => row.id))
+      .to.include.members(ids.slice(1))
+      .and.not.include(ids[0]);
+    const left = await settledAlone(firm.db, { state: 'logged', offset: 0, limit: 100 });
+    expect(left.total).to.equal(page.total - 1);
+    await settle(ids[1] ?? 0, { kind: 'right' });
+    expect((await again(ids[1] ?? 0)).decided_by).to.equal(MAREN);
+    const score = await filingScore(firm.db);
+    const sum = (key: 'alone' | 'corrected') => score.weeks.reduce((total, week) => total + week[key], 0);
+    expect(sum('corrected')).to.equal(1);
+    expect(score.reasons.find((each) => each.corrected)?.reason).to.equal('person');
+    expect(score.lessons).to.be.greaterThan(0);
+    expect(score.mailboxes.find((box) => box.owner === 'Tobias Fenn')?.corrected).to.equal(1);
+  });
+
+  it('makes a client of a stranger, shows doubles first, and opens a General file under the next number', async () => {
+    const message = await arrive(
+      'Wren Ashdown <wren@ashdownmill.example>',
+      'Do you take on new work?',
+      'We have a mill.\n\nKind regards,\nWren Ashdown\nOwner\nAshdown Mill Ltd\nMill Lane, Ashdown\n01632 960123',
+    );
+    const { stranger } = await viewMessage(firm.office, MAREN, message.id);
+    expect(stranger?.read).to.deep.include({
+      firstName: 'Wren',
+      lastName: 'Ashdown',
+      organisation: 'Ashdown Mill Ltd',
+      role: 'Owner',
+      phone: '01632 960123',
+    });
+    const wanted = {
+      name: 'Ashdown Mill Ltd',
+      firstName: 'Wren',
+      lastName: 'Ashdown',
+      email: 'wren@ashdownmill.example',
+    };
+    expect(await findDoubles(firm.office, wanted)).to.deep.equal([]);
+    const highest = (await firm.db('file').orderBy('number', 'desc').first('number')).number as string;
+    const made = await makeClient(firm.office, MAREN, {
+      ...wanted,
+      clientId: null,
+      kind: 'company',
+      status: 'prospect',
+      place: 'Ashdown',
+      role: 'Owner',
+    });
+    expect(Number(made.generalFile.number.slice(3))).to.equal(Number(highest.slice(3)) + 1);
+    expect((await findDoubles(firm.office, wanted))[0]?.clientId).to.equal(made.clientId);
+    await settle(message.id, { kind: 'files', fileIds: [made.generalFile.id] });
+    const next = await arrive('Wren Ashdown <wren@ashdownmill.example>', 'Thursday');
+    expect([next.state, next.reason]).to.deep.equal(['logged', 'person']);
+    const joined = await makeClient(firm.office, MAREN, {
+      ...wanted,
+      firstName: 'Rook',
+      email: 'rook@ashdownmill.example',
+      clientId: made.clientId,
+      kind: 'person',
+      status: 'prospect',
+      place: '',
+      role: '',
+    });
+    expect([joined.clientId, joined.generalFile.id]).to.deep.equal([made.clientId, made.generalFile.id]);
+    const bad = {
+      ...wanted,
+      clientId: null,
+      kind: 'person' as const,
+      status: 'prospect' as const,
+      place: '',
+      role: '',
+    };
+    expect(await say(makeClient(firm.office, MAREN, { ...bad, email: 'nonsense' }))).to.contain(
+      'not an email address',
+    );
+    expect(await say(makeClient(firm.office, MAREN, { ...bad, name: '' }))).to.contain(
+      'Give the client a name',
+    );
+  });
+
+  it('keeps a note about a message on its file, with the way back', async () => {
+    const row = await firm.db('filing').first('message_id', 'file_id');
+    await addNote(firm.db, MAREN, {
+      fileId: row.file_id,
+      messageId: row.message_id,
+      words: 'Rang about it.',
+    });
+    expect((await viewMessage(firm.office, MAREN, row.message_id)).notes[0]?.words).to.equal(
+      'Rang about it.',
+    );
+    const { client_id } = await firm.db('file').where({ id: row.file_id }).first('client_id');
+    const page = await ledger(firm.db, client_id, { offset: 0, limit: 10 });
+    expect(page.notes.map((note) => [note.words, note.messageId])).to.deep.equal([
+      ['Rang about it.', row.message_id],
+    ]);
+    expect(await say(addNote(firm.db, MAREN, { fileId: 99_999, messageId: null, words: 'x' }))).to.contain(
+      'not here',
+    );
+  });
+
+  it('asks every growing table through a key', async () => {
+    for (const [sql, bindings] of [
+      [
+        'SELECT id FROM message WHERE decided_by IS NULL AND state = ? AND at BETWEEN ? AND ?',
+        ['logged', new Date(0), new Date()],
+      ],
+      ['SELECT message_id FROM message_subject WHERE subject_key IN (?)', [Buffer.alloc(32)]],
+      ['SELECT id FROM lesson WHERE message_id = ? ORDER BY id DESC LIMIT 1', [1]],
+      ['SELECT message_id FROM message_party WHERE domain = ?', ['far.example']],
+      ['SELECT id FROM note WHERE file_id = ? ORDER BY at DESC', [1]],
+    ] as const) {
+      const [plan] = (await firm.db.raw(`EXPLAIN ${sql}`, bindings as unknown as string[])) as [
+        { key: string | null }[],
+      ];
+      expect([sql, plan[0]?.key !== null]).to.deep.equal([sql, true]);
+    }
+  });
+});
