@@ -22,10 +22,17 @@ export const GENERAL_TOPIC = '(general)';
 const HALF_LIFE = 182 * 24 * 3600 * 1000;
 const START = Date.UTC(2020, 0, 1);
 
-/** One file's mail, or that of all files with a word in their title. */
+/** How often words stand in one file's mail, or in that of all files with a word in their title. */
 interface Counts {
   total: number;
-  words: Map<string, number>;
+  words: Map<number, number>;
+}
+
+/** The same for one file, in two short lists side by side: there are very many files, each with few words. */
+interface FileCounts {
+  total: number;
+  words: number[];
+  counts: number[];
 }
 
 export interface Habit {
@@ -36,9 +43,11 @@ export interface Habit {
 
 /** Everything learned from confirmed decisions. Weights are kept as at `START` and grow with time instead of shrinking. */
 export class Experience {
+  /** Words by number, so that they are kept once. */
+  private readonly numbers = new Map<string, number>();
   private readonly all: Counts = { total: 0, words: new Map() };
   private readonly byTopic = new Map<string, Counts>();
-  private readonly byFile = new Map<number, Counts>();
+  private readonly byFile = new Map<number, FileCounts>();
   private readonly byPerson = new Map<string, Habit[]>();
   private readonly strangers = new Map<string, { client: number; aside: number }>();
   lessons = 0;
@@ -56,10 +65,11 @@ export class Experience {
     this.lessons += sign;
     const weight = sign * 2 ** Math.max(0, Math.floor((lesson.at - START) / HALF_LIFE));
     if (lesson.files.length) {
-      add(this.all, lesson.words, weight);
+      const words = lesson.words.map((word) => this.numberOf(word));
+      add(this.all, words, weight);
       for (const { id, topics } of lesson.files) {
-        addTo(this.byFile, id, lesson.words, weight);
-        for (const topic of topics) addTo(this.byTopic, topic, lesson.words, weight);
+        this.addToFile(id, words, weight);
+        for (const topic of topics) this.addToTopic(topic, words, weight);
       }
     }
     for (const person of lesson.people) {
@@ -76,6 +86,38 @@ export class Experience {
     }
   }
 
+  private numberOf(word: string): number {
+    let number = this.numbers.get(word);
+    if (number === undefined) this.numbers.set(word, (number = this.numbers.size));
+    return number;
+  }
+
+  private addToTopic(topic: string, words: readonly number[], weight: number): void {
+    const counts = this.byTopic.get(topic) ?? { total: 0, words: new Map<number, number>() };
+    add(counts, words, weight);
+    if (counts.total) this.byTopic.set(topic, counts);
+    else this.byTopic.delete(topic);
+  }
+
+  private addToFile(id: number, words: readonly number[], weight: number): void {
+    const file = this.byFile.get(id) ?? { total: 0, words: [], counts: [] };
+    file.total += weight;
+    for (const word of words) {
+      const at = file.words.indexOf(word);
+      const sum = (file.counts[at] ?? 0) + weight;
+      if (at < 0) {
+        file.words.push(word);
+        file.counts.push(sum);
+      } else if (sum) file.counts[at] = sum;
+      else {
+        file.words.splice(at, 1);
+        file.counts.splice(at, 1);
+      }
+    }
+    if (file.total) this.byFile.set(id, file);
+    else this.byFile.delete(id);
+  }
+
   /** Where the mail with this person was put, latest first. */
   habits(person: string): readonly Habit[] {
     return this.byPerson.get(person) ?? [];
@@ -88,7 +130,9 @@ export class Experience {
 
   /** How many earlier messages on a file hold the word (aged). */
   uses(fileId: number, word: string, now: number): number {
-    return (this.byFile.get(fileId)?.words.get(word) ?? 0) / aged(now);
+    const file = this.byFile.get(fileId);
+    const number = this.numbers.get(word);
+    return file && number !== undefined ? countIn(file, number) / aged(now) : 0;
   }
 
   /** Of these words those of which something is known, each with its share in all mail: asked once a message. */
@@ -98,8 +142,10 @@ export class Experience {
     const known: KnownWord[] = [];
     if (total < 4) return known;
     for (const word of words) {
-      const everywhere = (this.all.words.get(word) ?? 0) / scale;
-      if (everywhere >= 0.4) known.push({ word, share: everywhere / total });
+      const number = this.numbers.get(word);
+      if (number === undefined) continue;
+      const everywhere = (this.all.words.get(number) ?? 0) / scale;
+      if (everywhere >= 0.4) known.push({ word, number, share: everywhere / total });
     }
     return known;
   }
@@ -118,10 +164,10 @@ export class Experience {
       if (counts) pooled.push(counts);
     }
     const values: number[] = [];
-    for (const { word, share } of known) {
-      let best = own ? lift(own, word, share, scale, 0.5) : 0;
+    for (const { number, share } of known) {
+      let best = own ? lift(countIn(own, number), own.total, share, scale, 0.5) : 0;
       for (const counts of pooled) {
-        const each = lift(counts, word, share, scale, 1);
+        const each = lift(counts.words.get(number) ?? 0, counts.total, share, scale, 1);
         if (Math.abs(each) > Math.abs(best)) best = each;
       }
       values.push(best);
@@ -133,34 +179,30 @@ export class Experience {
 /** A word of which something is known, and the share of all mail that holds it. */
 export interface KnownWord {
   word: string;
+  number: number;
   share: number;
 }
 
-/** The logarithm of how much oftener the word stands there than its share everywhere would have it. */
-function lift(counts: Counts, word: string, share: number, scale: number, prior: number): number {
-  const there = (counts.words.get(word) ?? 0) / scale;
-  const expected = (counts.total / scale) * share;
-  return Math.log((there + prior) / (expected + prior));
+/** The logarithm of how much oftener a word stands there than its share everywhere would have it. */
+function lift(count: number, total: number, share: number, scale: number, prior: number): number {
+  return Math.log((count / scale + prior) / ((total / scale) * share + prior));
+}
+
+function countIn(file: FileCounts, word: number): number {
+  return file.counts[file.words.indexOf(word)] ?? 0;
 }
 
 function aged(now: number): number {
   return 2 ** Math.max(0, Math.floor((now - START) / HALF_LIFE));
 }
 
-function add(counts: Counts, words: readonly string[], weight: number): void {
+function add(counts: Counts, words: readonly number[], weight: number): void {
   counts.total += weight;
   for (const word of words) {
     const sum = (counts.words.get(word) ?? 0) + weight;
     if (sum) counts.words.set(word, sum);
     else counts.words.delete(word);
   }
-}
-
-function addTo<K>(map: Map<K, Counts>, key: K, words: readonly string[], weight: number): void {
-  const counts = map.get(key) ?? { total: 0, words: new Map<string, number>() };
-  add(counts, words, weight);
-  if (counts.total) map.set(key, counts);
-  else map.delete(key);
 }
 
 /** Keeps the list latest first, whatever order lessons come in. */

@@ -255,17 +255,20 @@ class Facts {
     const { outsiders, experience, message } = this.scene;
     const shares = new Map<number, number>();
     for (const { key } of outsiders) {
-      const latest = experience
-        .habits(key)
-        .filter(({ fileId, at }) => fileId && at <= message.at)
-        .slice(0, 5);
-      for (const [index, { fileId }] of latest.entries())
-        shares.set(fileId, (shares.get(fileId) ?? 0) + 0.5 ** index);
+      let count = 0;
+      for (const { fileId, at } of experience.habits(key)) {
+        if (!fileId || at > message.at) continue;
+        shares.set(fileId, (shares.get(fileId) ?? 0) + 0.5 ** count);
+        if (++count === LATEST) break;
+      }
     }
     for (const [id, sum] of shares) shares.set(id, Math.min(1, sum / 2));
     return shares;
   }
 }
+
+/** So many of a correspondent's last messages show what they write about. */
+const LATEST = 5;
 
 /** Under which words a file's mail is pooled with that of other files of its kind. */
 export function topicsOf(file: RegisteredFile): readonly string[] {

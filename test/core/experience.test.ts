@@ -17,7 +17,7 @@ const answers = (experience: Experience) => ({
   lessons: experience.lessons,
   habits: ['a@b.example', 'c@d.example'].map((who) => experience.habits(who)),
   strangers: ['from:nothing', 'to:names'].map((kind) => experience.strangersOf(kind)),
-  known: experience.known(['stone', 'gate', 'sheep'], NOW),
+  known: experience.known(['stone', 'gate', 'sheep'], NOW).map(({ word, share }) => ({ word, share })),
   affinities: [1, 2, 3].map((file) =>
     experience.affinities(experience.known(['stone', 'gate', 'sheep'], NOW), file, ['walls', 'sheep'], NOW),
   ),
