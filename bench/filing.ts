@@ -5,13 +5,11 @@ import { filingMessage } from '../core/filing/message.ts';
 import { FilingRegister, type FileData } from '../core/filing/register.ts';
 import type { FilingContext, FilingMessage } from '../core/filing/types.ts';
 import { readMessage } from '../core/message/read.ts';
-import { FIRST_NAMES, LAST_NAMES, MATTERS, placeName } from '../demo/names.ts';
 import { pick, seeded } from '../outside/random.ts';
+import { quantile, row } from './ground.ts';
+import { bigFirm, CLIENTS, FILES, PEOPLE, word, type Firm } from './bigFirm.ts';
 
-const CLIENTS = 50_000;
-const PEOPLE = 120_000;
-const FILES = 200_000;
-const LESSONS = Number(process.env.L ?? 200_000);
+const LESSONS = 200_000;
 const MESSAGES = 5_000;
 const VOCABULARY = 30_000;
 
@@ -23,7 +21,7 @@ export async function benchFiling(messages = MESSAGES): Promise<void> {
     `Building ${CLIENTS.toLocaleString('en-GB')} clients, ${PEOPLE.toLocaleString('en-GB')} people, ${FILES.toLocaleString('en-GB')} files …`,
   );
   const started = performance.now();
-  const data = firm(random);
+  const data = bigFirm(random);
   const register = new FilingRegister(data);
   const built = performance.now();
   const withRegister = heap();
@@ -66,92 +64,6 @@ export async function benchFiling(messages = MESSAGES): Promise<void> {
   console.log(
     `deciding takes ${(quantile(deciding, 0.5) / quantile(limit, 0.5)).toFixed(2)} of the time of parsing (medians); filed alone ${filed} of ${messages}`,
   );
-}
-
-type Firm = ConstructorParameters<typeof FilingRegister>[0];
-
-function firm(random: () => number): Firm {
-  const surname = () =>
-    pick(random, LAST_NAMES) + pick(random, ['', '', 'e', 'son', 'ley', 'man', 'wick', 'ridge']);
-  const clients = Array.from({ length: CLIENTS }, (_, index) => ({
-    id: index + 1,
-    name:
-      random() < 0.5
-        ? `${pick(random, FIRST_NAMES)} ${surname()}`
-        : `${placeName(random(), random())}${index % 977} ${pick(random, ['Estate', 'Farm', 'Trust', 'Parish Council'])}`,
-  }));
-  const people = Array.from({ length: PEOPLE }, (_, index) => {
-    const name = `${pick(random, FIRST_NAMES)} ${surname()}`;
-    const third = index % 20 === 0;
-    const home = (index % CLIENTS) + 1;
-    const clientIds = third
-      ? [...new Set(Array.from({ length: 12 }, () => 1 + Math.floor(random() * CLIENTS)))]
-      : [home];
-    const host = index % 3 ? 'postbox.example' : `client${home}.example`;
-    return {
-      id: index + 1,
-      name,
-      addresses: [`${name.toLowerCase().replace(' ', '.')}${index}@${host}`],
-      clientIds,
-    };
-  });
-  const byClient = new Map<number, number[]>();
-  for (const person of people)
-    for (const clientId of person.clientIds)
-      byClient.set(clientId, [...(byClient.get(clientId) ?? []), person.id]);
-  const files: FileData[] = Array.from({ length: FILES }, (_, index) => {
-    const clientId = (index % CLIENTS) + 1;
-    const general = index < CLIENTS;
-    return {
-      id: index + 1,
-      number: `QL-${String(100_000 + index)}`,
-      title: general
-        ? 'General correspondence'
-        : `${pick(random, MATTERS).title}, ${placeName(random(), random())} ${word(Math.floor(random() * 2000))}`,
-      clientId,
-      general,
-      closed: !general && random() < 0.4,
-      personIds: (byClient.get(clientId) ?? []).filter(() => random() < 0.6),
-    };
-  });
-  return {
-    firmDomains: ['firm.example'],
-    staffAddresses: [],
-    freemail: ['postbox.example'],
-    fileNumberPattern: 'QL-\\d{6}',
-    clients,
-    people,
-    files,
-  };
-}
-
-/** A made-up word, always the same for the same number; lower numbers are used more often, as in real text. */
-function word(index: number): string {
-  const parts = [
-    'ba',
-    'ro',
-    'ti',
-    'len',
-    'mor',
-    'sa',
-    'gu',
-    'fen',
-    'dil',
-    'pex',
-    'wen',
-    'co',
-    'hul',
-    'ja',
-    'kir',
-    'nos',
-  ];
-  let rest = index + 17;
-  let text = '';
-  while (rest > 0) {
-    text += parts[rest % parts.length];
-    rest = Math.floor(rest / parts.length);
-  }
-  return text;
 }
 
 function invented(random: () => number, data: Firm, file: FileData): FilingMessage {
@@ -198,16 +110,6 @@ function source(message: FilingMessage): Uint8Array {
       '',
     ].join('\r\n'),
   );
-}
-
-function quantile(values: readonly number[], share: number): number {
-  const sorted = [...values].sort((a, b) => a - b);
-  return sorted[Math.min(sorted.length - 1, Math.ceil(share * sorted.length) - 1)] ?? 0;
-}
-
-function row(what: string, millis: readonly number[]): void {
-  const figure = (share: number) => quantile(millis, share).toFixed(3).padStart(8);
-  console.log(`${what.padEnd(46)} median ${figure(0.5)} ms   99th percentile ${figure(0.99)} ms`);
 }
 
 function heap(): number {

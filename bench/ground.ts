@@ -89,3 +89,15 @@ export function line(what: string, time: number, count: number): void {
       .padStart(8)} a second`,
   );
 }
+
+/** The value below which this share of them lies (nearest rank). */
+export function quantile(values: readonly number[], share: number): number {
+  const sorted = [...values].sort((a, b) => a - b);
+  return sorted[Math.min(sorted.length - 1, Math.ceil(share * sorted.length) - 1)] ?? 0;
+}
+
+/** One line of a table of times. */
+export function row(what: string, millis: readonly number[]): void {
+  const figure = (share: number) => quantile(millis, share).toFixed(3).padStart(8);
+  console.log(`${what.padEnd(46)} median ${figure(0.5)} ms   99th percentile ${figure(0.99)} ms`);
+}

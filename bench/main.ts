@@ -1,4 +1,5 @@
 import { benchDispatch } from './dispatch.ts';
+import { benchFind } from './find.ts';
 import { benchFiling } from './filing.ts';
 import { benchSync } from './sync.ts';
 
@@ -6,6 +7,7 @@ const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   sync: benchSync,
   dispatch: benchDispatch,
   filing: benchFiling,
+  find: benchFind,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];

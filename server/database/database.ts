@@ -1,8 +1,13 @@
 import knexFactory, { type Knex } from 'knex';
 import * as firstDay from './migrations/0001_first_day.ts';
 import * as filing from './migrations/0002_filing.ts';
+import * as search from './migrations/0003_search.ts';
 
-const MIGRATIONS: Record<string, Knex.Migration> = { '0001_first_day': firstDay, '0002_filing': filing };
+const MIGRATIONS: Record<string, Knex.Migration> = {
+  '0001_first_day': firstDay,
+  '0002_filing': filing,
+  '0003_search': search,
+};
 
 export type Database = Knex;
 export type Transaction = Knex.Transaction;

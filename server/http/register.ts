@@ -14,7 +14,8 @@ import {
 } from '../../contract/index.ts';
 import { ledger } from '../filing/ledger.ts';
 import type { Office } from '../office.ts';
-import { listClients, search, viewClient } from '../register/clients.ts';
+import { listClients, viewClient } from '../register/clients.ts';
+import { search } from '../register/search.ts';
 import { findDoubles, makeClient } from '../register/create.ts';
 import { reply, staffOf } from './guard.ts';
 import { notFound } from './problems.ts';

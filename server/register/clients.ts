@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { ClientPage, ClientQuery, ClientView, SearchHits } from '../../contract/index.ts';
+import type { ClientPage, ClientQuery, ClientView } from '../../contract/index.ts';
 import { asFileRef, fileRefs, likePattern, type FileRow } from './files.ts';
 import { groupBy } from './filingRegister.ts';
 
@@ -190,39 +190,4 @@ export function fieldWords(row: FieldRow): string {
     });
   }
   return row.text_value ?? '';
-}
-
-const HITS = 8;
-
-/** Files and clients that fit the words, for choosing from the keyboard: what begins with them goes first. */
-export async function search(db: Knex, words: string): Promise<SearchHits> {
-  const wanted = words.trim();
-  if (!wanted) return { files: [], clients: [] };
-  const begins = likePattern(wanted, false);
-  const within = likePattern(wanted);
-  const people = db('client_person')
-    .join('person', 'person.id', 'client_person.person_id')
-    .whereRaw("CONCAT(person.first_name, ' ', person.last_name) LIKE ?", [within])
-    .select('client_person.client_id');
-  const files = await fileRefs(db)
-    .where((any) =>
-      any
-        .where('file.number', 'like', begins)
-        .orWhere('file.title', 'like', within)
-        .orWhere('client.name', 'like', within)
-        .orWhereIn('client.id', people.clone()),
-    )
-    .orderByRaw(
-      'file.number LIKE ? DESC, client.name LIKE ? DESC, file.closed IS NOT NULL, file.general, file.number DESC',
-      [begins, begins],
-    )
-    .limit(HITS);
-  const clients: { id: number; name: string; place: string }[] = await db('client')
-    .where((any) =>
-      any.where('name', 'like', within).orWhere('place', 'like', within).orWhereIn('id', people),
-    )
-    .orderByRaw('name LIKE ? DESC, name', [begins])
-    .limit(HITS)
-    .select('id', 'name', 'place');
-  return { files: files.map(asFileRef), clients };
 }
