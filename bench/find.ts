@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { addressKey } from '../core/address/address.ts';
+import { FilingRegister } from '../core/filing/register.ts';
 import { pick, seeded } from '../outside/random.ts';
 import { startMariaDB } from '../scripts/mariadb.ts';
 import {
@@ -32,6 +33,7 @@ export async function benchFind(searches = SEARCHES): Promise<void> {
       `Loading ${data.clients.length} clients, ${data.people.length} people, ${data.files.length} files …`,
     );
     await load(db, data);
+    const register = new FilingRegister(data);
     const whole = Array.from({ length: searches }, () => wanted(random, data));
     // As it is typed: three letters, then more, then all.
     const typed = whole.flatMap((words) => [words.slice(0, 3), words.slice(0, 6), words]);
@@ -44,7 +46,7 @@ export async function benchFind(searches = SEARCHES): Promise<void> {
         .where({ number: pick(random, data.files).number })
         .first();
       const looked = performance.now();
-      const hits = await search(db, words);
+      const hits = await search(db, register, words);
       ours.push(performance.now() - looked);
       limit.push(looked - at);
       if (words.length > 6 && !hits.files.length && !hits.clients.length) empty++;

@@ -193,9 +193,14 @@ export class FilingRegister {
     return ids.length <= TOO_COMMON ? ids : [];
   }
 
+  /** In how many clients' names and titles the (stemmed) word stands. */
+  bearing(word: string): number {
+    return this.clientsPerWord.get(word) ?? 0;
+  }
+
   /** How much a word tells of a client: the natural logarithm of one over the share of clients that bear it. */
   rarity(word: string): number {
-    return Math.log((this.clientCount + 1) / ((this.clientsPerWord.get(word) ?? 0) + 0.5));
+    return Math.log((this.clientCount + 1) / (this.bearing(word) + 0.5));
   }
 }
 

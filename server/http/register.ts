@@ -50,7 +50,7 @@ export function registerRoutes(office: Office): Router {
     reply(res, LedgerPage, await ledger(db, Id.parse(req.params.id), LedgerQuery.parse(req.query))),
   );
   router.get('/search', async (req, res) =>
-    reply(res, SearchHits, await search(db, Find.parse(req.query).q)),
+    reply(res, SearchHits, await search(db, await office.filingRegister(), Find.parse(req.query).q)),
   );
   return router;
 }

@@ -1,5 +1,7 @@
 import type { Knex } from 'knex';
 import type { SearchHits } from '../../contract/index.ts';
+import type { FilingRegister } from '../../core/filing/register.ts';
+import { fold, stem, wordsOf } from '../../core/filing/words.ts';
 import { asFileRef, fileRefs, likePattern, type FileRow } from './files.ts';
 
 const HITS = 8;
@@ -7,131 +9,169 @@ const HITS = 8;
 const WEIGHED = 60;
 /** The database keeps no shorter words in its full-text keys (its own default). */
 const SHORTEST = 3;
+/** A word more clients bear than this is no way in: the database would have to gather them all. */
+const TOO_COMMON = 2000;
 
 /**
  * Files and clients that fit all the words, for choosing from the keyboard: by number, title, client, place,
- * person or address, each word from its beginning; what begins with the words goes first.
+ * person or address, each word from its beginning. What begins with the words is found by the ordered keys;
+ * only when that is too little are words looked for within names and titles, by the rarest of them.
  */
-export async function search(db: Knex, words: string): Promise<SearchHits> {
+export async function search(db: Knex, register: FilingRegister, words: string): Promise<SearchHits> {
   const wanted = words.trim();
   if (!wanted) return { files: [], clients: [] };
-  const clientIds = await clientsFor(db, wanted);
-  const [files, clients] = await Promise.all([
-    filesFor(db, wanted, clientIds),
-    readClients(db, wanted, clientIds),
-  ]);
-  return { files, clients };
-}
-
-/** The words as a full-text query: all of them, each from its beginning. Null when all are too short. */
-function allOf(wanted: string, join = '+'): string | null {
-  const terms = (wanted.match(/[\p{L}\p{N}]+/gu) ?? []).filter((term) => term.length >= SHORTEST);
-  return terms.length ? terms.map((term) => `${join}${term}*`).join(' ') : null;
-}
-
-/** Clients by name and place, by their people, by an address; those whose name begins with the words first. */
-async function clientsFor(db: Knex, wanted: string): Promise<number[]> {
-  const query = allOf(wanted);
-  const begins = likePattern(wanted, false);
-  const ofPeople = (people: Knex.QueryBuilder) =>
-    db('client_person').whereIn('person_id', people).limit(WEIGHED).pluck('client_id') as unknown as Promise<
-      number[]
-    >;
-  const none = Promise.resolve<number[]>([]);
-  const lists = await Promise.all([
-    db('client')
-      .where('name', 'like', begins)
-      .orderBy('name')
-      .limit(WEIGHED)
-      .pluck('id') as unknown as Promise<number[]>,
-    query
-      ? (db('client')
-          .whereRaw('MATCH(name, place) AGAINST(? IN BOOLEAN MODE)', [query])
-          .limit(WEIGHED)
-          .pluck('id') as unknown as Promise<number[]>)
-      : none,
-    query
-      ? matchingPeople(db, query).then((ids) =>
-          ids.length ? ofPeople(db('person').whereIn('id', ids).select('id')) : none,
-        )
-      : none,
-    wanted.length >= SHORTEST && !/\s/.test(wanted)
-      ? addressPeople(db, begins).then((ids) =>
-          ids.length ? ofPeople(db('person').whereIn('id', ids).select('id')) : none,
-        )
-      : none,
-  ]);
-  return [...new Set(lists.flat())].slice(0, WEIGHED);
-}
-
-function matchingPeople(db: Knex, query: string): Promise<number[]> {
-  return db('person')
-    .whereRaw('MATCH(first_name, last_name) AGAINST(? IN BOOLEAN MODE)', [query])
-    .limit(WEIGHED)
-    .pluck('id') as unknown as Promise<number[]>;
-}
-
-function addressPeople(db: Knex, begins: string): Promise<number[]> {
-  return db('address')
-    .where('email_key', 'like', begins.toLowerCase())
-    .limit(WEIGHED)
-    .pluck('person_id') as unknown as Promise<number[]>;
-}
-
-/** Files by number or title, and those of the clients found; open ones first, General ones last. */
-async function filesFor(
-  db: Knex,
-  wanted: string,
-  clientIds: readonly number[],
-): Promise<SearchHits['files']> {
-  const query = allOf(wanted);
-  const [byNumber, byWords, byClient] = await Promise.all([
-    fileRefs(db).where('file.number', 'like', likePattern(wanted, false)).orderBy('file.number').limit(HITS),
-    query
-      ? fileRefs(db)
-          .whereRaw('MATCH(file.number, file.title) AGAINST(? IN BOOLEAN MODE)', [query])
-          .limit(WEIGHED)
-      : [],
-    clientIds.length
-      ? fileRefs(db)
+  const [beginning, titled] = await Promise.all([clientsBeginning(db, wanted), filesBeginning(db, wanted)]);
+  const terms = wordsOf(wanted).filter((term) => term.length >= SHORTEST);
+  const [within, filesWithin] =
+    terms.length && (beginning.length < HITS || titled.length < HITS)
+      ? await Promise.all([
+          beginning.length < HITS ? clientsWithin(db, register, terms) : [],
+          titled.length < HITS ? filesWithinWords(db, register, terms) : [],
+        ])
+      : [[], []];
+  const clientIds = [...new Set([...beginning, ...within])].slice(0, WEIGHED);
+  const ofClients: FileRow[] =
+    clientIds.length && titled.length < HITS
+      ? await fileRefs(db)
           .whereIn('file.client_id', clientIds)
           .limit(WEIGHED * 4)
-      : mixed(db, wanted),
+      : [];
+  return {
+    files: ranked(titled, [...filesWithin, ...ofClients], clientIds),
+    clients: await readClients(db, wanted, clientIds),
+  };
+}
+
+/** Clients whose name, or whose people’s name or address, begins with the words; of two names in either order. */
+async function clientsBeginning(db: Knex, wanted: string): Promise<number[]> {
+  const begins = likePattern(wanted, false);
+  const [first = '', ...rest] = wanted.split(/\s+/);
+  const ids = async (query: Knex.QueryBuilder) => (await query.limit(WEIGHED).pluck('id')) as number[];
+  const [named, people, addressed] = await Promise.all([
+    ids(db('client').where('name', 'like', begins).orderBy('name').select('id')),
+    ids(
+      rest.length
+        ? db('person')
+            .where('last_name', 'like', likePattern(rest.join(' '), false))
+            .where('first_name', 'like', likePattern(first, false))
+        : db('person').where('last_name', 'like', begins),
+    ),
+    rest.length || wanted.length < SHORTEST
+      ? []
+      : ((await db('address')
+          .where('email_key', 'like', begins.toLowerCase())
+          .limit(WEIGHED)
+          .pluck('person_id')) as number[]),
   ]);
+  return [...new Set([...named, ...(await clientsOf(db, [...people, ...addressed]))])];
+}
+
+function clientsOf(db: Knex, personIds: readonly number[]): Promise<number[]> {
+  return personIds.length
+    ? (db('client_person')
+        .whereIn('person_id', personIds)
+        .limit(WEIGHED)
+        .pluck('client_id') as unknown as Promise<number[]>)
+    : Promise.resolve([]);
+}
+
+async function filesBeginning(db: Knex, wanted: string): Promise<FileRow[]> {
+  const begins = likePattern(wanted, false);
+  const [numbers, titles] = (await Promise.all([
+    fileRefs(db).where('file.number', 'like', begins).orderBy('file.number').limit(HITS),
+    fileRefs(db).where('file.title', 'like', begins).limit(HITS),
+  ])) as [FileRow[], FileRow[]];
+  return [...numbers, ...titles];
+}
+
+/** The term that fewest clients bear, as a full-text query; null when even that one is too common. */
+function wayIn(register: FilingRegister, terms: readonly string[]): string | null {
+  const counted = terms
+    .map((term) => ({ term, count: register.bearing(stem(term)) }))
+    // A word half typed is borne by nobody: among known words the rarest is the surer way in.
+    .sort(
+      (a, b) => Number(!a.count) - Number(!b.count) || a.count - b.count || b.term.length - a.term.length,
+    );
+  const best = counted[0];
+  return best && best.count <= TOO_COMMON ? `+${best.term}*` : null;
+}
+
+const fits = (terms: readonly string[], text: string) => {
+  const words = wordsOf(text);
+  return terms.every((term) => words.some((word) => word.startsWith(term)) || fold(text).includes(term));
+};
+
+async function clientsWithin(
+  db: Knex,
+  register: FilingRegister,
+  terms: readonly string[],
+): Promise<number[]> {
+  const query = wayIn(register, terms);
+  if (!query) return [];
+  const rows: { id: number; name: string; place: string }[] = await db('client')
+    .whereRaw('MATCH(name, place) AGAINST(? IN BOOLEAN MODE)', [query])
+    .limit(WEIGHED * 10)
+    .select('id', 'name', 'place');
+  const people: { id: number; first_name: string; last_name: string }[] =
+    terms.length > 1
+      ? []
+      : await db('person')
+          .whereRaw('MATCH(first_name, last_name) AGAINST(? IN BOOLEAN MODE)', [query])
+          .limit(WEIGHED)
+          .select('id', 'first_name', 'last_name');
+  const named = rows.filter((row) => fits(terms, `${row.name} ${row.place}`)).map((row) => row.id);
+  return [
+    ...named,
+    ...(await clientsOf(
+      db,
+      people.map((person) => person.id),
+    )),
+  ];
+}
+
+/** Files with the words in number, title or the client's name: "farrant river". */
+async function filesWithinWords(
+  db: Knex,
+  register: FilingRegister,
+  terms: readonly string[],
+): Promise<FileRow[]> {
+  const query = wayIn(register, terms);
+  if (!query) return [];
+  const [byTitle, byClient] = (await Promise.all([
+    fileRefs(db)
+      .whereRaw('MATCH(file.number, file.title) AGAINST(? IN BOOLEAN MODE)', [query])
+      .limit(WEIGHED * 10),
+    terms.length > 1
+      ? fileRefs(db)
+          .whereRaw('MATCH(client.name, client.place) AGAINST(? IN BOOLEAN MODE)', [query])
+          .limit(WEIGHED * 10)
+      : [],
+  ])) as [FileRow[], FileRow[]];
+  return [...byTitle, ...byClient].filter((row) =>
+    fits(terms, `${row.number} ${row.title} ${row.client_name}`),
+  );
+}
+
+/** Numbers and titles that begin with the words first; then open files, those of the clients found, General ones last. */
+function ranked(
+  first: readonly FileRow[],
+  others: readonly FileRow[],
+  clientIds: readonly number[],
+): SearchHits['files'] {
   const place = new Map(clientIds.map((id, index) => [id, index]));
   const order = (row: FileRow) => [
     row.closed === null ? 0 : 1,
     place.get(row.client_id) ?? WEIGHED,
     row.general ? 1 : 0,
   ];
-  const others = [...(byWords as FileRow[]), ...(byClient as FileRow[])].sort((a, b) => {
+  const sorted = [...others].sort((a, b) => {
     const left = order(a);
     const right = order(b);
     const at = left.findIndex((value, index) => value !== right[index]);
     return at < 0 ? b.number.localeCompare(a.number) : (left[at] ?? 0) - (right[at] ?? 0);
   });
-  const unique = new Map([...(byNumber as FileRow[]), ...others].map((row) => [row.id, row]));
+  const unique = new Map([...first, ...sorted].map((row) => [row.id, row]));
   return [...unique.values()].slice(0, HITS).map(asFileRef);
-}
-
-/** Some words of the client's name, some of the title: "farrant river". */
-async function mixed(db: Knex, wanted: string): Promise<FileRow[]> {
-  const any = allOf(wanted, '');
-  const terms = (wanted.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? []).filter(
-    (term) => term.length >= SHORTEST,
-  );
-  if (!any || terms.length < 2) return [];
-  const rows: FileRow[] = await fileRefs(db)
-    .whereRaw('MATCH(file.number, file.title) AGAINST(? IN BOOLEAN MODE)', [any])
-    .whereIn(
-      'file.client_id',
-      db('client').whereRaw('MATCH(name, place) AGAINST(? IN BOOLEAN MODE)', [any]).select('id'),
-    )
-    .limit(WEIGHED * 4);
-  return rows.filter((row) => {
-    const text = `${row.number} ${row.title} ${row.client_name}`.toLowerCase();
-    return terms.every((term) => text.includes(term));
-  });
 }
 
 async function readClients(db: Knex, wanted: string, ids: readonly number[]): Promise<SearchHits['clients']> {

@@ -143,13 +143,14 @@ describe('selections', () => {
   });
 
   it('finds clients and files by any word, and treats wildcards as letters', async () => {
-    expect((await search(firm.db, 'farrant mill')).files.map((file) => file.title)).to.include(
+    const register = await firm.office.filingRegister();
+    expect((await search(firm.db, register, 'farrant mill')).files.map((file) => file.title)).to.include(
       'River bank repair, Farrant Mill',
     );
-    expect((await search(firm.db, 'Idris Pe')).clients.map((client) => client.name)).to.deep.equal([
+    expect((await search(firm.db, register, 'Idris Pe')).clients.map((client) => client.name)).to.deep.equal([
       'Pell Family Trust',
     ]);
-    expect(await search(firm.db, '%_%')).to.deep.equal({ files: [], clients: [] });
+    expect(await search(firm.db, register, '%_%')).to.deep.equal({ files: [], clients: [] });
     const page = await listClients(firm.db, {
       q: 'clerk@ashgill',
       sort: 'name',
