@@ -8,6 +8,7 @@ export const FIRM = {
   domains: ['quillhurst.example'],
   fileNumberPattern: 'QL-\\d{5}',
   freemail: [...FREEMAIL],
+  personalFolders: ['Personal', 'Private'],
   zone: 'Europe/London',
   notice:
     'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',

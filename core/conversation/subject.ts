@@ -6,9 +6,9 @@
 const MARKS = 're|fwd?|aw|wg|sv|vs|vb|antw|tr|rv|enc|odp|ynt|ref';
 /** Marks that hand a message on, among those above. */
 const FORWARD = /^(?:\[[^\[\]]*\]\s*)*(?:fwd?|wg|vs|vb|tr|rv)\s*(?:\[[^\[\]]*\]\s*)?:/i;
-/** What programs put before the subject of an automatic answer or a report (common practice). */
+/** What programs put before the subject of an automatic answer, a report, or an answer to an invitation (common practice). */
 const AUTOMATIC =
-  /^(?:automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office|automatische antwort|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|undeliver(?:able|ed)(?: mail)?|delivery (?:status notification|failure)|unzustellbar)\s*(?:\([^)]*\))?\s*:\s*/i;
+  /^(?:automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office|automatische antwort|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|undeliver(?:able|ed)(?: mail)?|delivery (?:status notification|failure)|unzustellbar|accepted|declined|tentative(?:ly accepted)?|cancel(?:l)?ed|zugesagt|abgelehnt|mit vorbehalt|accepté|refusé|godkendt|accepterat|aceptado|accettato)\s*(?:\([^)]*\))?\s*:\s*/i;
 const BLOB = '\\[[^\\[\\]]*\\]\\s*';
 const LEADER = new RegExp(
   `^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:\\[[^\\[\\]]*\\]\\s*)?(?:\\(\\d+\\))?:|\\s)`,
@@ -51,6 +51,12 @@ export function baseSubject(subject: string): BaseSubject {
     isReply = true;
     text = wrapped[1] ?? '';
   }
+}
+
+/** Whether the subject answers something: a reply, a forward, an automatic answer, an answer to an invitation. */
+export function answersSubject(subject: string): boolean {
+  const { text, isReply } = baseSubject(subject);
+  return isReply || AUTOMATIC.test(text);
 }
 
 /** Whether the subject is that of a forwarded message. */

@@ -1,6 +1,6 @@
 import { addressKey } from '../address/address.ts';
 import type { Mailbox } from '../address/address.ts';
-import { baseSubject, subjectKey } from '../conversation/subject.ts';
+import { answersSubject, subjectKey } from '../conversation/subject.ts';
 import type { Experience } from './experience.ts';
 import { forwards } from './message.ts';
 import type { FilingRegister, RegisteredPerson } from './register.ts';
@@ -104,7 +104,7 @@ export function survey(
       earlier?.subjectKey && !forwards(message) && subjectKey(subject) !== earlier.subjectKey,
     ),
     sameSubject: context.sameSubject,
-    marked: baseSubject(subject).isReply,
+    marked: answersSubject(subject),
   };
 }
 

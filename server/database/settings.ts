@@ -8,6 +8,8 @@ const Firm = z.object({
   fileNumberPattern: z.string(),
   /** Domains, beside the common ones, at which anybody can have an address. */
   freemail: z.array(z.string()).default([]),
+  /** Names of mail folders that are their owner's alone: never opened, nor what lies in them. */
+  personalFolders: z.array(z.string()).default(['Personal', 'Private']),
   /** IANA name of the zone in which times are shown. */
   zone: z.string(),
   notice: z.string(),

@@ -96,7 +96,14 @@ export class MailboxSync {
       await this.noteFolder(folder, rows.get(folder.path));
     }
     const now: FolderRow[] = await db('folder').where({ mailbox_id: this.mailbox.id });
-    const present = new Set(listed.map((folder) => folder.path));
+    const { personalFolders } = await this.office.firm();
+    const personal = new Set(personalFolders.map((name) => name.toLowerCase()));
+    const own = (path: string, delimiter: string) =>
+      path.split(delimiter || '/').some((part) => personal.has(part.toLowerCase()));
+    // A colleague's personal folders are never opened, nor what lies in them.
+    const present = new Set(
+      listed.filter((folder) => !own(folder.path, folder.delimiter)).map((folder) => folder.path),
+    );
     const order = ['inbox', 'sent', 'archive', 'other'];
     return now
       .filter((folder) => present.has(folder.path) && !PASSED_OVER.has(folder.role))

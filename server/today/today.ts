@@ -6,6 +6,8 @@ import { returnWords } from '../../core/delivery/report.ts';
 import { readMessage } from '../../core/message/read.ts';
 import { hashOf, readRaw } from '../database/raw.ts';
 import { readFirm } from '../database/settings.ts';
+import type { Candidate } from '../../core/filing/types.ts';
+import { filesByIds } from '../register/files.ts';
 import { waitingNow } from '../filing/sorting.ts';
 import { mailboxStatuses } from '../mailbox/status.ts';
 import { listMailings } from '../mailing/mailings.ts';
@@ -80,7 +82,7 @@ async function latestMessages(db: Knex): Promise<Today['latest']> {
     .whereIn('state', ['logged', 'suggested'])
     .orderBy('at', 'desc')
     .limit(LATEST)
-    .select('id', 'at', 'from_name', 'from_address', 'subject', 'state')
+    .select('id', 'at', 'from_name', 'from_address', 'subject', 'state', 'candidates')
     .select(
       db('filing')
         .join('file', 'file.id', 'filing.file_id')
@@ -95,12 +97,14 @@ async function latestMessages(db: Knex): Promise<Today['latest']> {
         .min('file.client_id')
         .as('client_id'),
     );
-  return rows.map((row) => ({
+  const firsts = rows.map((row) => (JSON.parse(row.candidates) as Candidate[])[0]?.fileId ?? 0);
+  const suggested = await filesByIds(db, firsts);
+  return rows.map((row, index) => ({
     id: row.id,
     at: row.at.toISOString(),
     words: `${row.from_name || row.from_address}: ${row.subject}`,
     state: row.state,
-    number: row.number,
+    number: row.number ?? suggested.get(firsts[index] ?? 0)?.number ?? null,
     clientId: row.client_id,
   }));
 }

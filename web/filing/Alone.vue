@@ -64,36 +64,59 @@ watch(at, async () => {
   listElement.value?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' });
 });
 
-async function settle(ids: number[], to: Sort['to']) {
-  const [messageId, ...alsoIds] = ids;
-  if (!messageId || busy.value) return;
+/** What is settled leaves the list at once; the requests follow in order. */
+let line: Promise<void> = Promise.resolve();
+let waiting = 0;
+function queueUp(work: () => Promise<void>) {
+  waiting++;
   busy.value = true;
-  try {
+  line = line
+    .then(work)
+    .catch(async (error: unknown) => {
+      await load();
+      problem.value = wordsOf(error);
+    })
+    .finally(() => (busy.value = --waiting > 0));
+}
+
+function settle(ids: number[], to: Sort['to']) {
+  const [messageId, ...alsoIds] = ids;
+  if (!messageId) return;
+  const gone = new Set(ids);
+  if (page.value) {
+    const left = rows.value.filter((each) => !gone.has(each.id));
+    page.value = { ...page.value, rows: left };
+    at.value = Math.min(at.value, Math.max(0, left.length - 1));
+  }
+  alike.value = null;
+  queueUp(async () => {
     const done = await send('POST', SortDone, '/sorting', { messageId, alsoIds, to });
     said.value = done.words;
     undoId.value = done.stepId;
-    alike.value = null;
     if (to.kind !== 'right' && ids.length === 1) {
       const others = await get(z.array(AloneRow), `/messages/${messageId}/alike`);
       if (others.length) alike.value = { rows: others, to };
     }
+    if (waiting > 1) return;
     await load();
-  } catch (error) {
-    problem.value = wordsOf(error);
-  } finally {
-    busy.value = false;
-  }
+    goOn();
+  });
 }
-async function undo() {
-  if (undoId.value === null) return;
-  try {
+
+/** A day that is done gives way to the one before it. */
+function goOn() {
+  if (rows.value.length || !page.value) return;
+  const before = page.value.days.find((each) => each.day < (day.value ?? '') && each[state.value] > 0);
+  if (before) day.value = before.day;
+}
+function undo() {
+  queueUp(async () => {
+    if (undoId.value === null) return;
     said.value = (await send('POST', SortDone, `/sorting/steps/${undoId.value}/undo`, {})).words;
     undoId.value = null;
     alike.value = null;
     await load();
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
+  });
 }
 const choose = (file: FileRef) =>
   row.value && void settle([row.value.id], { kind: 'files', fileIds: [file.id] });
@@ -111,7 +134,7 @@ const KEYS: Record<string, () => void> = {
   x: () => row.value && void settle([row.value.id], { kind: 'aside' }),
   b: () => row.value && void settle([row.value.id], { kind: 'sorting' }),
   y: () => row.value && void settle([row.value.id], { kind: 'right' }),
-  u: () => void undo(),
+  u: undo,
 };
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   if (finding.value || opened.value !== null || event.ctrlKey || event.metaKey || event.altKey) return;

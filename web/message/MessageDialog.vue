@@ -78,6 +78,11 @@ function withdraw(file: FileRef) {
   const left = (message.value?.files ?? []).filter((each) => each.id !== file.id).map((each) => each.id);
   void move(left.length ? { kind: 'files', fileIds: left } : { kind: 'sorting' });
 }
+/** The message itself becomes the note, unless something else is written. */
+function note() {
+  noting.value = true;
+  words.value = `${message.value?.subject}: ${message.value?.own.replace(/\s+/g, ' ').slice(0, 300)}`;
+}
 const keepNote = (file: FileRef) =>
   attempt(async () => {
     await send('POST', Note, '/notes', { fileId: file.id, messageId: id.value, words: words.value });
@@ -132,9 +137,7 @@ const keepNote = (file: FileRef) =>
           <v-btn v-if="message.state !== 'aside'" size="small" @click="move({ kind: 'aside' })"
             >Not client mail</v-btn
           >
-          <v-btn v-if="message.files.length && !noting" size="small" @click="noting = true"
-            >Note about it…</v-btn
-          >
+          <v-btn v-if="message.files.length && !noting" size="small" @click="note">Note about it…</v-btn>
           <v-btn size="small" :href="`/api/messages/${message.id}/source`">Source (.eml)</v-btn>
         </div>
         <form v-if="noting" class="note" @submit.prevent="message.files[0] && keepNote(message.files[0])">
@@ -146,8 +149,8 @@ const keepNote = (file: FileRef) =>
         <template v-if="message.notes.length">
           <h3 class="mt-4">Notes</h3>
           <ul class="history">
-            <li v-for="note in message.notes" :key="note.id">
-              {{ note.words }}<br /><span class="quiet">{{ note.by }}, {{ full(note.at) }}</span>
+            <li v-for="each in message.notes" :key="each.id">
+              {{ each.words }}<br /><span class="quiet">{{ each.by }}, {{ full(each.at) }}</span>
             </li>
           </ul>
         </template>

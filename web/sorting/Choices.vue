@@ -23,11 +23,11 @@ watch(
 );
 
 function file(target: FileRef | undefined) {
-  if (target) void desk.settle({ kind: 'files', fileIds: [target.id] });
+  if (target) desk.settle({ kind: 'files', fileIds: [target.id] });
 }
 function fileChosen() {
   const files = desk.chosen.length ? desk.chosen : first.value ? [first.value] : [];
-  if (files.length) void desk.settle({ kind: 'files', fileIds: files.map((each) => each.id) });
+  if (files.length) desk.settle({ kind: 'files', fileIds: files.map((each) => each.id) });
 }
 function remark() {
   noting.value = true;

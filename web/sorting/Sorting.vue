@@ -53,18 +53,18 @@ function found(file: FileRef) {
 }
 function acceptAll() {
   accepting.value = false;
-  void desk.acceptGroup('certain');
+  desk.acceptGroup('certain');
 }
 function ruled(words: string, then: RuleDraft['then']) {
   desk.said = words;
-  if (then.kind === 'file') void desk.settle({ kind: 'files', fileIds: [then.fileId] });
-  else if (then.kind !== 'never') void desk.settle({ kind: then.kind });
+  if (then.kind === 'file') desk.settle({ kind: 'files', fileIds: [then.fileId] });
+  else if (then.kind !== 'never') desk.settle({ kind: then.kind });
 }
 
 const KEYS: Record<string, () => void> = {
-  x: () => void desk.settle({ kind: 'aside' }),
-  p: () => void desk.settle({ kind: 'private' }),
-  l: () => void desk.settle({ kind: 'later' }),
+  x: () => desk.settle({ kind: 'aside' }),
+  p: () => desk.settle({ kind: 'private' }),
+  l: () => desk.settle({ kind: 'later' }),
   s: () => (ruling.value = true),
   n: () => (making.value = true),
   f: () => (finding.value = true),

@@ -28,6 +28,8 @@ export const useDesk = defineStore('desk', () => {
   const chosen = ref<FileRef[]>([]);
   const addAddressTo = ref<number | null>(null);
   const ahead = new Map<number, Promise<MessageView>>();
+  let line: Promise<void> = Promise.resolve();
+  let waiting = 0;
 
   const rows = computed<SortingRow[]>(() => queue.value?.rows ?? []);
   const index = computed(() => rows.value.findIndex((row) => row.id === selectedId.value));
@@ -85,61 +87,68 @@ export const useDesk = defineStore('desk', () => {
     chosen.value = there ? chosen.value.filter((each) => each.id !== file.id) : [...chosen.value, file];
   }
 
-  async function settle(to: Sort['to'], others: readonly number[] = []): Promise<boolean> {
-    const id = others[0] ?? selectedId.value;
-    if (id === null || id === undefined || busy.value) return false;
+  /** Requests go one after the other, in the order of the keys, while the next message is already shown. */
+  function queueUp(work: () => Promise<void>): Promise<void> {
+    waiting++;
     busy.value = true;
-    try {
-      const done = await send('POST', SortDone, '/sorting', {
-        messageId: id,
-        alsoIds: others.slice(1),
-        to,
-        restOfConversation: others.length ? false : rest.value,
-        note: note.value,
-        addAddressTo: addAddressTo.value,
-      } satisfies Sort);
-      const gone = new Set(others.length ? others : [id]);
-      const next =
-        rows.value.slice(index.value).find((row) => !gone.has(row.id)) ??
-        rows.value.filter((row) => !gone.has(row.id)).at(-1);
+    line = line
+      .then(work)
+      .catch(async (error: unknown) => {
+        await load();
+        problem.value = wordsOf(error);
+      })
+      .finally(() => (busy.value = --waiting > 0));
+    return line;
+  }
+
+  /** Settles the message under the eyes, or others named; the one after it is there at once. */
+  function settle(to: Sort['to'], others: readonly number[] = []): void {
+    const id = others[0] ?? selectedId.value;
+    // A key pressed before the message is shown was not meant for it.
+    if (id === null || (!others.length && message.value?.id !== id)) return;
+    const body: Sort = {
+      messageId: id,
+      alsoIds: others.slice(1),
+      to,
+      restOfConversation: others.length ? false : rest.value,
+      note: note.value,
+      addAddressTo: addAddressTo.value,
+    };
+    const gone = new Set(others.length ? others : [id]);
+    const next =
+      rows.value.slice(index.value).find((row) => !gone.has(row.id)) ??
+      rows.value.filter((row) => !gone.has(row.id)).at(-1);
+    if (queue.value) queue.value = { ...queue.value, rows: rows.value.filter((row) => !gone.has(row.id)) };
+    void select(next?.id ?? null);
+    void queueUp(async () => {
+      const done = await send('POST', SortDone, '/sorting', body);
       said.value = done.settledAlong
         ? `${done.words}; ${many(done.settledAlong, 'more')} found ${done.settledAlong === 1 ? 'its' : 'their'} place by that`
         : done.words;
+      if (waiting > 1) return;
       ahead.clear();
-      if (queue.value) queue.value = { ...queue.value, rows: rows.value.filter((row) => !gone.has(row.id)) };
-      await select(next?.id ?? null);
       await load();
-      return true;
-    } catch (error) {
-      problem.value = wordsOf(error);
-      return false;
-    } finally {
-      busy.value = false;
-    }
+      if (selectedId.value !== null) await select(selectedId.value);
+    });
   }
 
   /** Files every message of a group where it is suggested first. */
-  async function acceptGroup(group: SortingGroup): Promise<void> {
+  function acceptGroup(group: SortingGroup): void {
     const ids = rows.value.filter((row) => row.group === group && row.first).map((row) => row.id);
-    if (ids.length) await settle({ kind: 'suggested' }, ids);
+    if (ids.length) settle({ kind: 'suggested' }, ids);
   }
 
-  async function undo(): Promise<void> {
-    const step = queue.value?.undo;
-    if (!step || busy.value) return;
-    busy.value = true;
-    try {
+  function undo(): Promise<void> {
+    return queueUp(async () => {
+      const step = queue.value?.undo;
+      if (!step) return;
       said.value = (await send('POST', SortDone, `/sorting/steps/${step.id}/undo`, {})).words;
       ahead.clear();
       const known = new Set(rows.value.map((row) => row.id));
       await load();
       const back = rows.value.find((row) => !known.has(row.id));
       if (back) await select(back.id);
-    } catch (error) {
-      problem.value = wordsOf(error);
-    } finally {
-      busy.value = false;
-    }
+    });
   }
 
   return {

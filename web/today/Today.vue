@@ -133,7 +133,10 @@ const mailboxWords = computed(() => {
               brief(row.at) === clock(row.at) ? clock(row.at) : brief(row.at)
             }}</span>
             <span class="late-words">{{ row.words }}</span>
-            <FileTab :state="row.number ? 'logged' : 'none'" :label="row.number ?? undefined" />
+            <FileTab
+              :state="row.number ? (row.state === 'logged' ? 'logged' : 'suggested') : 'none'"
+              :label="row.number ?? undefined"
+            />
           </button>
         </div>
       </section>
