@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import type { Decision } from '../core/filing/types.ts';
 import { survey } from '../core/filing/scene.ts';
 import { replay, type CorpusRegister } from '../core/filing/replay.ts';
 import { FILES } from '../core/filing/weights.ts';
@@ -20,6 +21,10 @@ interface Choice {
 const features = Object.keys(FILES) as Feature[];
 const PULL = 1;
 
+/** How often the first candidate was right, by how sure filing was of it. */
+const SURE = [0, 0.5, 0.8, 0.9, 0.95, 0.98, 0.995, 1];
+const sureness = SURE.slice(1).map(() => ({ count: 0, right: 0, sum: 0 }));
+
 const corpora: { name: string; choices: Choice[] }[] = [];
 for (const folder of process.argv.slice(2)) corpora.push({ name: folder, choices: await choicesOf(folder) });
 if (!corpora.length) {
@@ -34,6 +39,11 @@ for (const held of corpora) {
   console.log(`${held.name}: ${describe(held.choices, FILES)} with the weights in use`);
 }
 console.log(fit(corpora.flatMap((each) => each.choices)));
+for (const [index, { count, right, sum }] of sureness.entries())
+  if (count)
+    console.log(
+      `said ${SURE[index]} to ${SURE[index + 1]} (mean ${(sum / count).toFixed(3)}): right ${((100 * right) / count).toFixed(1)} % of ${count}`,
+    );
 
 async function choicesOf(folder: string): Promise<Choice[]> {
   const register = JSON.parse(readFileSync(join(folder, 'register.json'), 'utf8')) as CorpusRegister;
@@ -46,13 +56,17 @@ async function choicesOf(folder: string): Promise<Choice[]> {
   const choices: Choice[] = [];
   let index = 0;
   const messages = readMbox(readFileSync(join(folder, 'mail.mbox')));
-  for await (const { mind, message, context } of replay(
+  for await (const { mind, message, context, decision } of replay(
     register,
     messages,
     (at) => (truth[at] ?? '').split(';').filter(Boolean),
     () => 0,
   )) {
     const files = (truth[index++] ?? '').split(';').filter(Boolean);
+    judge(
+      decision,
+      files.map((number) => ids.get(number) ?? 0),
+    );
     if (files.length !== 1 || message.automatic) continue;
     const scene = survey(mind.register, mind.experience, message, context);
     const fileId = ids.get(files[0] ?? '') ?? 0;
@@ -64,6 +78,22 @@ async function choicesOf(folder: string): Promise<Choice[]> {
       choices.push({ options: views.map((view) => view.features), chosen });
   }
   return choices;
+}
+
+function judge(decision: Decision, truth: readonly number[]): void {
+  const [first, probability] =
+    decision.state === 'logged'
+      ? [decision.fileIds[0], decision.probability]
+      : decision.state === 'suggested'
+        ? [decision.candidates[0]?.fileId, decision.candidates[0]?.probability]
+        : [];
+  if (first === undefined || probability === undefined) return;
+  const bin =
+    sureness[SURE.findIndex((_, at) => at + 1 === SURE.length - 1 || probability < (SURE[at + 1] ?? 1))];
+  if (!bin) return;
+  bin.count++;
+  bin.sum += probability;
+  if (truth.includes(first)) bin.right++;
 }
 
 /** Gradient ascent on the penalised log-likelihood. */

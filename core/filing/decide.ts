@@ -191,7 +191,7 @@ function alone(scene: Scene, weighed: readonly Weighed[]): Decision {
         fileId: file.id,
         clientId: client.clientId,
         probability: probability * client.probability,
-        evidence: [...evidence, ...client.evidence].sort((a, b) => order(b) - order(a)),
+        evidence: joined(evidence, client.evidence),
       })),
     )
     .sort((a, b) => b.probability - a.probability);
@@ -214,6 +214,12 @@ function alone(scene: Scene, weighed: readonly Weighed[]): Decision {
 /** Signs that forbid acting alone, whatever the weights say. */
 function doubtful({ message, earlier }: Scene): boolean {
   return message.automatic !== null && !earlier;
+}
+
+/** Reasons for the file and for its client, the weightier first; a kind that speaks for the file need not speak twice. */
+function joined(file: readonly Evidence[], client: readonly Evidence[]): Evidence[] {
+  const kinds = new Set(file.map(({ kind }) => kind));
+  return [...file, ...client.filter(({ kind }) => !kinds.has(kind))].sort((a, b) => order(b) - order(a));
 }
 
 /** Reasons for come before reasons against, the weightier first. */

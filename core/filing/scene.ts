@@ -5,7 +5,7 @@ import type { Experience } from './experience.ts';
 import { forwards } from './message.ts';
 import type { FilingRegister, RegisteredPerson } from './register.ts';
 import type { EarlierMessage, FilingContext, FilingMessage } from './types.ts';
-import { stem, tellingAmong, tellingWords, wordsOf } from './words.ts';
+import { stem, tellingAmong, tellingWords, wordsOf, writtenAs } from './words.ts';
 
 /** An outside correspondent of the message, and who that is by the records. */
 export interface Outsider extends Mailbox {
@@ -160,16 +160,12 @@ export function pairsOf(text: string): Set<string> {
   return neighbours(sentencesOf(text));
 }
 
-/** Words as they stand in the message, in quotation marks; of pairs, both. */
-export function quoted(scene: Scene, terms: readonly string[]): string {
+/** Words as they stand in the message, or else in the given text, in quotation marks; of pairs, both. */
+export function quoted(scene: Scene, terms: readonly string[], text = ''): string {
+  const elsewhere = writtenAs(text);
+  const shown = (word: string) => scene.words.get(word) ?? elsewhere.get(word) ?? word;
   return terms
     .slice(0, 3)
-    .map(
-      (term) =>
-        `“${term
-          .split(' ')
-          .map((word) => scene.words.get(word) ?? word)
-          .join(' ')}”`,
-    )
+    .map((term) => `“${term.split(' ').map(shown).join(' ')}”`)
     .join(', ');
 }

@@ -195,31 +195,21 @@ class Facts {
         3,
         list.reduce((total, word) => total + share(word), 0),
       );
-    add(
-      'titleInSubject',
-      sum(inSubject),
-      'title',
-      `${quoted(this.scene, inSubject)} of the file’s title in the subject`,
-    );
-    add(
-      'titleInText',
-      sum(inText),
-      'title',
-      `${quoted(this.scene, inText)} of the file’s title in what was written`,
-    );
+    add('titleInSubject', sum(inSubject), 'title', `${quoted(this.scene, inSubject)} in subject and title`);
+    add('titleInText', sum(inText), 'title', `${quoted(this.scene, inText)} in text and title`);
     const inQuoted = telling.filter((word) => this.quotedWords.has(word) && !words.has(word));
     add(
       'titleInQuoted',
       sum(inQuoted),
       'title',
-      `${quoted(this.scene, inQuoted)} of the file’s title in what is quoted`,
+      `${quoted(this.scene, inQuoted, file.title)} in quoted text and title`,
     );
     const inNames = telling.filter((word) => this.enclosureWords.has(word));
     add(
       'titleInEnclosure',
       sum(inNames),
       'title',
-      `${quoted(this.scene, inNames)} of the file’s title in an enclosure’s name`,
+      `${quoted(this.scene, inNames, file.title)} in an enclosure’s name and title`,
     );
   }
 

@@ -61,7 +61,7 @@ function weighOutsider(scene: Scene, outsider: Outsider, tally: (clientId: numbe
     const clientIds = new Set(people.flatMap((person) => person.clientIds));
     for (const person of people) {
       for (const clientId of person.clientIds) {
-        const words = `${person.name || outsider.address} belongs to ${register.clientName(clientId)}`;
+        const words = `${person.name || outsider.address} belongs to this client`;
         give(tally(clientId), W.address, 'person', words);
         const named = register.filesNaming(person.id).filter((file) => file.clientId === clientId);
         for (const file of named) tally(clientId).named.set(file.id, file);
@@ -80,7 +80,7 @@ function weighOutsider(scene: Scene, outsider: Outsider, tally: (clientId: numbe
         tally(clientId),
         learned.size === 1 ? W.learnedAddress : W.severalClients,
         'learned-address',
-        `Earlier mail with ${outsider.address} was put on files of ${register.clientName(clientId)}`,
+        `You put earlier mail with ${outsider.address} on this client’s files`,
       );
       if (learned.size === 1) tally(clientId).own = true;
     }
@@ -93,7 +93,7 @@ function weighOutsider(scene: Scene, outsider: Outsider, tally: (clientId: numbe
       tally(clientId),
       single ? W.domain : W.severalClients,
       'domain',
-      `${domainOf(outsider.address)} is the domain of people of ${register.clientName(clientId)}`,
+      `${domainOf(outsider.address)} is the domain of this client’s people`,
     );
     if (single) tally(clientId).own = true;
   }
@@ -162,12 +162,7 @@ function weighRecord(scene: Scene, tally: (clientId: number) => Tally): void {
     new Set(fileIds.flatMap((id) => register.file(id)?.clientId ?? []));
   if (earlier?.state === 'logged') {
     for (const clientId of clientsOf(earlier.fileIds))
-      give(
-        tally(clientId),
-        W.conversation,
-        'conversation',
-        `Goes on a conversation of ${register.clientName(clientId)}`,
-      );
+      give(tally(clientId), W.conversation, 'conversation', 'Goes on a conversation of this client');
   } else {
     const latest = sameSubject.find((each) => each.state === 'logged');
     for (const clientId of clientsOf(latest?.fileIds ?? []))

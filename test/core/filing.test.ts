@@ -174,7 +174,7 @@ describe('filing decides', () => {
   it('gives a plain reason with everything', () => {
     const decision = decide(mind, message('ann@one.example'), knowing());
     expect(decision.evidence.map((reason) => reason.words)).to.deep.equal([
-      'Ann One belongs to One Estate',
+      'Ann One belongs to this client',
       'The client’s only open file',
     ]);
   });

@@ -377,6 +377,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   padding: 6px 10px;
   border-bottom: 1px solid var(--hairline);
 }
+.line.edge-sent {
+  padding-left: 14px;
+}
+.line.edge-received {
+  padding-right: 14px;
+}
 .line[aria-current='true'] {
   background: var(--spruce-pale);
 }
@@ -412,6 +418,10 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   .over {
     grid-template-columns: 120px minmax(0, 1fr) 200px;
     gap: 10px;
+  }
+  .line {
+    grid-template-columns: 42px minmax(0, 1.5fr) minmax(90px, 1fr);
+    gap: 6px;
   }
 }
 </style>
