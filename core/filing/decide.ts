@@ -212,9 +212,17 @@ function alone(scene: Scene, weighed: readonly Weighed[]): Decision {
 }
 
 /** Signs that forbid acting alone, whatever the weights say. */
-function doubtful({ message, earlier }: Scene): boolean {
-  return message.automatic !== null && !earlier;
+function doubtful({ message, earlier, outsiders }: Scene): boolean {
+  if (earlier) return false;
+  const sender = outsiders.find(({ address }) => address === message.from?.address);
+  return (
+    message.automatic !== null || (sender !== undefined && !sender.people.length && NOBODY.test(sender.key))
+  );
 }
+
+/** Mailboxes that nobody writes from in person (common practice). */
+const NOBODY =
+  /^(?:no-?reply|do-?not-?reply|news|newsletter|bulletin|mailings?|notifications?|updates|circular)s?[@._-]/;
 
 /** Reasons for the file and for its client, the weightier first; a kind that speaks for the file need not speak twice. */
 function joined(file: readonly Evidence[], client: readonly Evidence[]): Evidence[] {
@@ -247,11 +255,11 @@ function stranger(scene: Scene): Decision {
   };
 }
 
-/** Strangers are of a kind by who writes and whether they name something of a client's. */
-export function strangerKind(scene: Scene): string {
-  const { outgoing, register, words } = scene;
-  const named = [...words.keys()].filter((word) => register.clientsNamed(word).length).length;
-  return `${outgoing ? 'to' : 'from'}:${named > 1 ? 'names' : 'nothing'}`;
+/** Strangers are of a kind by whether they name something of a client's. */
+export function strangerKind({ register, words }: Scene): 'names' | 'nothing' {
+  let named = 0;
+  for (const word of words.keys()) if (register.clientsNamed(word).length) named++;
+  return named > 1 ? 'names' : 'nothing';
 }
 
 /**

@@ -11,7 +11,11 @@ import type { FilingMessage, OriginalMessage } from './types.ts';
  * @param register tells by what names the writer may sign
  */
 export async function filingMessage(register: FilingRegister, message: ReadMessage): Promise<FilingMessage> {
-  const { own, signature, footer, quoted } = writtenPart(message.text, namesOf(register, message.from));
+  const { own, signature, footer, quoted } = writtenPart(
+    message.text,
+    namesOf(register, message.from),
+    message.from?.address,
+  );
   return {
     from: message.from,
     recipients: [...message.to, ...message.cc, ...message.bcc],
@@ -45,7 +49,7 @@ async function originalOf(
   const inline = inlineMessage(quoted);
   if (!inline) return null;
   const from = readAddress(inline.from)[0] ?? null;
-  const { own, signature } = writtenPart(inline.text, namesOf(register, from));
+  const { own, signature } = writtenPart(inline.text, namesOf(register, from), from?.address);
   return {
     enclosed: false,
     messageId: null,
@@ -66,7 +70,7 @@ function namesOf(register: FilingRegister, mailbox: Mailbox | null): string[] {
 }
 
 function asOriginal(register: FilingRegister, read: ReadMessage): OriginalMessage {
-  const { own, signature } = writtenPart(read.text, namesOf(register, read.from));
+  const { own, signature } = writtenPart(read.text, namesOf(register, read.from), read.from?.address);
   return {
     enclosed: true,
     messageId: read.messageId,

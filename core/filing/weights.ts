@@ -62,5 +62,5 @@ export const LIMITS = {
   /** The client: anything less certain is put before a person. */
   client: 0.995,
   /** Confirmed decisions about strangers of a kind before they are set aside without asking. */
-  strangers: 5,
+  strangers: 4,
 } as const;

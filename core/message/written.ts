@@ -63,9 +63,10 @@ const POSTSCRIPT = /^\s*p\.?\s?s\.?\b/i;
  * Takes a plain-text body apart. History begins at a divider line, an introducing sentence, a block of
  * header lines (three or more, one with an address or date), or is marked by `>`; a signature begins at
  * the `-- ` line, a closing phrase, the writer's name alone on a line, or a telephone's own line.
- * @param names what the writer may sign with, beside what is written: display names
+ * @param names what the writer may sign with: display names, names of the records
+ * @param address of the writer: a line of a few words that ends with a name found in it is a signature too
  */
-export function writtenPart(text: string, names: readonly string[] = []): Written {
+export function writtenPart(text: string, names: readonly string[] = [], address = ''): Written {
   const lines = text.replace(/\r\n?/g, '\n').split('\n');
   const from = historyStart(lines);
   const own: string[] = [];
@@ -74,7 +75,7 @@ export function writtenPart(text: string, names: readonly string[] = []): Writte
     if (index >= from || /^\s*>/.test(line)) quoted.push(line);
     else own.push(line);
   }
-  const parts = partSignature(own, names);
+  const parts = partSignature(own, names, address.split('@')[0] ?? '');
   return {
     ...parts,
     quoted: quoted.join('\n'),
@@ -86,6 +87,7 @@ export function writtenPart(text: string, names: readonly string[] = []): Writte
 function partSignature(
   lines: readonly string[],
   names: readonly string[],
+  mailbox: string,
 ): Pick<Written, 'own' | 'signature' | 'footer'> {
   const signs = new Set(names.flatMap(signedAs));
   const firstWords = lines.findIndex((line) => line.trim());
@@ -95,7 +97,8 @@ function partSignature(
       (DELIMITER.test(line) ||
         CLOSING.test(line.trim()) ||
         DEVICE.test(line.trim()) ||
-        signs.has(line.trim().toLowerCase().replace(/[,.]$/, ''))),
+        signs.has(line.trim().toLowerCase().replace(/[,.]$/, '')) ||
+        namesMailbox(line.trim(), mailbox.toLowerCase())),
   );
   if (start < 0) return { own: lines.join('\n').trim(), signature: '', footer: '' };
   let end = start;
@@ -109,6 +112,19 @@ function partSignature(
     signature: lines.slice(start, end).join('\n').trim(),
     footer: footers.join('\n\n').trim(),
   };
+}
+
+/** Two to four words and nothing else, the last of which stands in the address before the @. */
+function namesMailbox(line: string, mailbox: string): boolean {
+  const words = line.split(/\s+/);
+  const last = words.at(-1)?.toLowerCase() ?? '';
+  return (
+    words.length > 1 &&
+    words.length < 5 &&
+    last.length > 3 &&
+    words.every((word) => /^\p{Lu}[\p{L}.’'-]*$/u.test(word)) &&
+    mailbox.includes(last)
+  );
 }
 
 function isClosing(line: string): boolean {

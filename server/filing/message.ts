@@ -50,7 +50,7 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
   const names = read.from
     ? [read.from.name, ...register.peopleAt(read.from.address).map((person) => person.name)].filter(Boolean)
     : [];
-  const written = writtenPart(read.text, names);
+  const written = writtenPart(read.text, names, read.from?.address);
   const shown = [written.own, written.signature, written.footer].filter(Boolean).join('\n\n');
   const candidates = JSON.parse(row.candidates) as Candidate[];
   const files = await filesByIds(db, [...fileIds, ...candidates.map((candidate) => candidate.fileId)]);

@@ -239,10 +239,10 @@ describe('learning at once', () => {
   });
   it('that strangers are no clients, after some were settled and none was; one client among them makes it ask', () => {
     const stranger = (n: number) => from(`s${n}@far${n}.example`);
-    const five = [1, 2, 3, 4, 5].map((n): [FilingMessage, number[]] => [stranger(n), []]);
-    expect(where(stranger(9), nothing, taught(...five.slice(0, 4)))).to.deep.equal([]);
-    expect(where(stranger(9), nothing, taught(...five))).to.equal('aside');
-    expect(where(stranger(9), nothing, taught(...five, [stranger(6), [30]]))).to.deep.equal([]);
+    const some = [1, 2, 3, 4].map((n): [FilingMessage, number[]] => [stranger(n), []]);
+    expect(where(stranger(9), nothing, taught(...some.slice(0, 3)))).to.deep.equal([]);
+    expect(where(stranger(9), nothing, taught(...some))).to.equal('aside');
+    expect(where(stranger(9), nothing, taught(...some, [stranger(6), [30]]))).to.deep.equal([]);
   });
   it('the words that go with a kind of file, for other clients too', () => {
     const lessons = [101, 102, 103, 104, 105, 106].map((id): [FilingMessage, number[]] => [
@@ -269,7 +269,7 @@ describe('learning at once', () => {
   it('teaches the same whatever was learned before', () => {
     const message = from('new@post.example', { subject: 'Allotments' });
     expect(lessonOf(register, message, [32])).to.deep.equal(lessonOf(register, message, [32]));
-    expect(lessonOf(register, message, [32]).stranger).to.match(/^from:/);
+    expect(lessonOf(register, message, [32]).stranger).to.equal('nothing');
     expect(lessonOf(register, from('clerk@sedge.example'), [32]).stranger).to.equal(null);
   });
 });
