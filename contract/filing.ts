@@ -3,8 +3,8 @@ import { FileRef, Id, Page } from './common.ts';
 import { Evidence, MessageState } from './mail.ts';
 import { ClientKind } from './register.ts';
 
-/** A message that was settled without a person. */
-export const AloneRow = z.object({
+/** One message in a list. */
+export const MessageRow = z.object({
   id: z.number(),
   at: z.string(),
   direction: z.enum(['received', 'sent', 'internal']),
@@ -14,8 +14,11 @@ export const AloneRow = z.object({
   snippet: z.string(),
   state: MessageState,
   files: z.array(FileRef),
-  evidence: z.array(Evidence),
 });
+export type MessageRow = z.infer<typeof MessageRow>;
+
+/** A message that was settled without a person, and why. */
+export const AloneRow = MessageRow.extend({ evidence: z.array(Evidence) });
 export type AloneRow = z.infer<typeof AloneRow>;
 
 export const AloneQuery = Page.extend({
@@ -31,20 +34,6 @@ export const AlonePage = z.object({
   total: z.number(),
 });
 export type AlonePage = z.infer<typeof AlonePage>;
-
-/** One message of a conversation, in a row. */
-export const ConversationRow = z.object({
-  id: z.number(),
-  at: z.string(),
-  direction: z.enum(['received', 'sent', 'internal']),
-  from: z.string(),
-  to: z.string(),
-  subject: z.string(),
-  snippet: z.string(),
-  state: MessageState,
-  files: z.array(z.object({ id: z.number(), number: z.string(), clientId: z.number() })),
-});
-export type ConversationRow = z.infer<typeof ConversationRow>;
 
 export const RuleDraft = z
   .object({

@@ -4,8 +4,7 @@ import type { z } from 'zod';
 import type { AlonePage, AloneQuery, AloneRow } from '../../contract/index.ts';
 import type { Evidence } from '../../core/filing/types.ts';
 import { readFirm } from '../database/settings.ts';
-import { filesByIds } from '../register/files.ts';
-import { groupBy } from '../register/filingRegister.ts';
+import { messageRows, type ListedMessage } from './rows.ts';
 
 /** So many days back are offered for looking over. */
 const DAYS = 30;
@@ -57,41 +56,13 @@ async function daysAlone(db: Knex, from: DateTime, zone: string): Promise<AloneP
   return [...days.values()].sort((a, b) => b.day.localeCompare(a.day));
 }
 
-interface MessageRow {
-  id: number;
-  at: Date;
-  direction: AloneRow['direction'];
-  from_name: string;
-  from_address: string;
-  to_words: string;
-  subject: string;
-  snippet: string;
-  state: AloneRow['state'];
-  evidence: string;
-}
+type AloneMessage = ListedMessage & { evidence: string };
 
-async function asRows(db: Knex, rows: readonly MessageRow[]): Promise<AloneRow[]> {
-  const filed: { message_id: number; file_id: number }[] = rows.length
-    ? await db('filing')
-        .whereIn(
-          'message_id',
-          rows.map((row) => row.id),
-        )
-        .select('message_id', 'file_id')
-    : [];
-  const files = await filesByIds(db, [...new Set(filed.map((row) => row.file_id))]);
-  const filesOf = groupBy(filed, (row) => row.message_id);
-  return rows.map((row) => ({
-    id: row.id,
-    at: row.at.toISOString(),
-    direction: row.direction,
-    from: row.from_name || row.from_address,
-    to: row.to_words,
-    subject: row.subject,
-    snippet: row.snippet,
-    state: row.state,
-    files: (filesOf.get(row.id) ?? []).flatMap((each) => files.get(each.file_id) ?? []),
-    evidence: JSON.parse(row.evidence) as Evidence[],
+async function asRows(db: Knex, messages: readonly AloneMessage[]): Promise<AloneRow[]> {
+  const rows = await messageRows(db, messages);
+  return rows.map((row, index) => ({
+    ...row,
+    evidence: JSON.parse(messages[index]?.evidence ?? '[]') as Evidence[],
   }));
 }
 
@@ -133,6 +104,6 @@ export async function settledAlike(db: Knex, id: number): Promise<AloneRow[]> {
         .whereRaw('filing.message_id = message.id')
         .whereIn('filing.file_id', fileIds),
     );
-  const rows: MessageRow[] = await alike.distinct('message.*').orderBy('message.at', 'desc').limit(100);
+  const rows: AloneMessage[] = await alike.distinct('message.*').orderBy('message.at', 'desc').limit(100);
   return asRows(db, rows);
 }

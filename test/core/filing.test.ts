@@ -6,6 +6,7 @@ import { FilingRegister } from '../../core/filing/register.ts';
 import { replay, type CorpusRegister } from '../../core/filing/replay.ts';
 import type { EarlierMessage, FilingContext, FilingMessage } from '../../core/filing/types.ts';
 import { tellingWords } from '../../core/filing/words.ts';
+import { plainMessage } from './messages.ts';
 
 const file = (
   id: number,
@@ -45,25 +46,8 @@ const register = new FilingRegister({
 });
 
 const mind: FilingMind = { register, experience: new Experience(), rules: [] };
-const message = (from: string, extra: Partial<FilingMessage> = {}): FilingMessage => ({
-  from: { name: '', address: from },
-  recipients: [{ name: '', address: 'adviser@firm.example' }],
-  subject: 'A matter',
-  own: 'Some words.',
-  signature: '',
-  footer: '',
-  quoted: '',
-  enclosureNames: [],
-  named: [],
-  automatic: null,
-  returned: null,
-  undelivered: [],
-  list: '',
-  original: null,
-  isReply: false,
-  at: Date.UTC(2026, 10, 1),
-  ...extra,
-});
+const message = (from: string, extra: Partial<FilingMessage> = {}) =>
+  plainMessage(from, { own: 'Some words.', ...extra });
 const knowing = (...earlier: EarlierMessage[]): FilingContext => ({
   earlier: new Map(earlier.map((each) => [each.messageId, each])),
   sameSubject: [],

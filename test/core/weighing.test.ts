@@ -8,6 +8,7 @@ import { ruleMatches, ruleWords, type OfficeRule } from '../../core/filing/rules
 import type { EarlierMessage, FilingContext, FilingMessage } from '../../core/filing/types.ts';
 import { acronymsOf, stem, tellingWords } from '../../core/filing/words.ts';
 import { readMessage } from '../../core/message/read.ts';
+import { plainMessage } from './messages.ts';
 
 /** A register of some size, so that rare names are rare. */
 const fillers = Array.from({ length: 60 }, (_, index) => index + 100);
@@ -65,30 +66,7 @@ const register = new FilingRegister({
     ...fillers.map((id) => file(id, 'General correspondence', id)),
   ],
 });
-const NOW = Date.UTC(2026, 10, 1);
-const plain: FilingMessage = {
-  from: null,
-  recipients: [{ name: '', address: 'adviser@firm.example' }],
-  subject: 'A matter',
-  own: 'I have put it in the post to you today.',
-  signature: '',
-  footer: '',
-  quoted: '',
-  enclosureNames: [],
-  named: [],
-  automatic: null,
-  list: '',
-  returned: null,
-  undelivered: [],
-  original: null,
-  isReply: false,
-  at: NOW,
-};
-const from = (address: string, extra: Partial<FilingMessage> = {}, name = ''): FilingMessage => ({
-  ...plain,
-  from: { name, address },
-  ...extra,
-});
+const from = plainMessage;
 const nothing: FilingContext = { earlier: new Map(), sameSubject: [] };
 const mind = (extra: Partial<FilingMind> = {}): FilingMind => ({
   register,

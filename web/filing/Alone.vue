@@ -9,6 +9,7 @@ import MessageDialog from '../message/MessageDialog.vue';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
 import KeyCap from '../parts/KeyCap.vue';
+import { useLine } from '../parts/line.ts';
 import Pager from '../parts/Pager.vue';
 import Reasons from '../parts/Reasons.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -27,7 +28,6 @@ const said = ref('');
 const undoId = ref<number | null>(null);
 const opened = ref<number | null>(null);
 const finding = ref(false);
-const busy = ref(false);
 /** Others settled for the same reason as the one just corrected, and where that one went. */
 const alike = ref<{ rows: AloneRow[]; to: Sort['to'] } | null>(null);
 const listElement = ref<HTMLElement | null>(null);
@@ -65,19 +65,10 @@ watch(at, async () => {
 });
 
 /** What is settled leaves the list at once; the requests follow in order. */
-let line: Promise<void> = Promise.resolve();
-let waiting = 0;
-function queueUp(work: () => Promise<void>) {
-  waiting++;
-  busy.value = true;
-  line = line
-    .then(work)
-    .catch(async (error: unknown) => {
-      await load();
-      problem.value = wordsOf(error);
-    })
-    .finally(() => (busy.value = --waiting > 0));
-}
+const { busy, follow } = useLine(async (words) => {
+  await load();
+  problem.value = words;
+});
 
 function settle(ids: number[], to: Sort['to']) {
   const [messageId, ...alsoIds] = ids;
@@ -89,7 +80,7 @@ function settle(ids: number[], to: Sort['to']) {
     at.value = Math.min(at.value, Math.max(0, left.length - 1));
   }
   alike.value = null;
-  queueUp(async () => {
+  void follow(async (last) => {
     const done = await send('POST', SortDone, '/sorting', { messageId, alsoIds, to });
     said.value = done.words;
     undoId.value = done.stepId;
@@ -97,7 +88,7 @@ function settle(ids: number[], to: Sort['to']) {
       const others = await get(z.array(AloneRow), `/messages/${messageId}/alike`);
       if (others.length) alike.value = { rows: others, to };
     }
-    if (waiting > 1) return;
+    if (!last()) return;
     await load();
     goOn();
   });
@@ -110,7 +101,7 @@ function goOn() {
   if (before) day.value = before.day;
 }
 function undo() {
-  queueUp(async () => {
+  void follow(async () => {
     if (undoId.value === null) return;
     said.value = (await send('POST', SortDone, `/sorting/steps/${undoId.value}/undo`, {})).words;
     undoId.value = null;
@@ -293,23 +284,6 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  justify-content: space-between;
-  align-items: end;
-  gap: 16px;
-}
-.keys {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 12px;
-  justify-content: end;
-}
-.said {
-  min-height: 20px;
-  font-size: 13px;
-  margin: 2px 0 6px;
-}
 .alike {
   display: flex;
   gap: 10px;

@@ -1,14 +1,11 @@
 <script setup lang="ts">
-import { BarChart, LineChart } from 'echarts/charts';
-import { GridComponent, TooltipComponent } from 'echarts/components';
-import { use } from 'echarts/core';
-import { CanvasRenderer } from 'echarts/renderers';
 import { computed, ref } from 'vue';
 import VChart from 'vue-echarts';
 import { z } from 'zod';
 import { FilingScore, Rule } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
+import { bars } from '../parts/bars.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { COLOURS } from '../theme.ts';
@@ -16,7 +13,6 @@ import { many, useTimes } from '../words.ts';
 import RuleDialog from './RuleDialog.vue';
 
 /** How well filing does, and the office's own rules. */
-use([BarChart, LineChart, GridComponent, TooltipComponent, CanvasRenderer]);
 const session = useSession();
 const { brief, dayName } = useTimes();
 const score = ref<FilingScore | null>(null);
@@ -88,7 +84,6 @@ const totals = computed(() =>
     { alone: 0, all: 0, corrected: 0 },
   ),
 );
-const text = { color: COLOURS.inkSoft, fontFamily: 'Atkinson Hyperlegible Next Variable', fontSize: 12 };
 const option = computed(() => {
   const weeks = score.value?.weeks ?? [];
   const bar = (name: string, color: string, of: (week: FilingScore['weeks'][number]) => number) => ({
@@ -99,35 +94,15 @@ const option = computed(() => {
     itemStyle: { color },
     barWidth: 22,
   });
-  return {
-    animation: false,
-    grid: { left: 44, right: 10, top: 12, bottom: 24 },
-    tooltip: {
-      trigger: 'axis',
-      textStyle: { ...text, color: COLOURS.ink },
-      backgroundColor: COLOURS.sheet,
-      borderColor: COLOURS.strong,
-    },
-    xAxis: {
-      type: 'category',
-      data: weeks.map((week) => dayName(week.week)),
-      axisTick: { show: false },
-      axisLine: { lineStyle: { color: COLOURS.strong } },
-      axisLabel: text,
-    },
-    yAxis: {
-      type: 'value',
-      minInterval: 1,
-      splitLine: { lineStyle: { color: COLOURS.hairline } },
-      axisLabel: text,
-    },
-    series: [
+  return bars(
+    weeks.map((week) => dayName(week.week)),
+    [
       bar('settled alone', COLOURS.spruce, (week) => week.alone - week.corrected),
       bar('corrected afterwards', COLOURS.brick, (week) => week.corrected),
       bar('sorted by hand', COLOURS.indigo, (week) => week.byHand),
       bar('waiting', COLOURS.straw, (week) => week.waiting),
     ],
-  };
+  );
 });
 </script>
 

@@ -1,14 +1,7 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue';
 import { z } from 'zod';
-import {
-  ConversationRow,
-  MessageView,
-  Note,
-  SortDone,
-  type FileRef,
-  type Sort,
-} from '../../contract/index.ts';
+import { MessageView, Note, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
@@ -22,7 +15,7 @@ const id = defineModel<number | null>({ required: true });
 const emit = defineEmits<{ changed: [] }>();
 const { full, brief } = useTimes();
 const message = ref<MessageView | null>(null);
-const conversation = ref<ConversationRow[]>([]);
+const conversation = ref<MessageRow[]>([]);
 const problem = ref('');
 const finding = ref<'instead' | 'too' | null>(null);
 const undoId = ref<number | null>(null);
@@ -36,7 +29,7 @@ async function load() {
     message.value = found;
     conversation.value =
       found.conversationSize > 1
-        ? await get(z.array(ConversationRow), `/conversations/${found.conversationId}`)
+        ? await get(z.array(MessageRow), `/conversations/${found.conversationId}`)
         : [];
     problem.value = '';
   } catch (error) {

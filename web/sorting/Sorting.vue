@@ -209,23 +209,6 @@ watch(
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  justify-content: space-between;
-  align-items: end;
-  gap: 16px;
-}
-.keys {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 12px;
-  justify-content: end;
-}
-.said {
-  min-height: 18px;
-  font-size: 13px;
-  margin: 0 0 4px;
-}
 .desk {
   flex: 1;
   min-height: 0;

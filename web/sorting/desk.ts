@@ -10,6 +10,7 @@ import {
   type SortingRow,
 } from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
+import { useLine } from '../parts/line.ts';
 import { many } from '../words.ts';
 
 const LIMIT = 100;
@@ -21,15 +22,17 @@ export const useDesk = defineStore('desk', () => {
   const message = ref<MessageView | null>(null);
   const problem = ref('');
   const said = ref('');
-  const busy = ref(false);
+  /** The next message is shown while the request is still under way. */
+  const { busy, follow } = useLine(async (words) => {
+    await load();
+    problem.value = words;
+  });
   /** What is chosen for the message under the eyes; begins anew with each. */
   const rest = ref(true);
   const note = ref('');
   const chosen = ref<FileRef[]>([]);
   const addAddressTo = ref<number | null>(null);
   const ahead = new Map<number, Promise<MessageView>>();
-  let line: Promise<void> = Promise.resolve();
-  let waiting = 0;
 
   const rows = computed<SortingRow[]>(() => queue.value?.rows ?? []);
   const index = computed(() => rows.value.findIndex((row) => row.id === selectedId.value));
@@ -87,20 +90,6 @@ export const useDesk = defineStore('desk', () => {
     chosen.value = there ? chosen.value.filter((each) => each.id !== file.id) : [...chosen.value, file];
   }
 
-  /** Requests go one after the other, in the order of the keys, while the next message is already shown. */
-  function queueUp(work: () => Promise<void>): Promise<void> {
-    waiting++;
-    busy.value = true;
-    line = line
-      .then(work)
-      .catch(async (error: unknown) => {
-        await load();
-        problem.value = wordsOf(error);
-      })
-      .finally(() => (busy.value = --waiting > 0));
-    return line;
-  }
-
   /** Settles the message under the eyes, or others named; the one after it is there at once. */
   function settle(to: Sort['to'], others: readonly number[] = []): void {
     const id = others[0] ?? selectedId.value;
@@ -120,12 +109,12 @@ export const useDesk = defineStore('desk', () => {
       rows.value.filter((row) => !gone.has(row.id)).at(-1);
     if (queue.value) queue.value = { ...queue.value, rows: rows.value.filter((row) => !gone.has(row.id)) };
     void select(next?.id ?? null);
-    void queueUp(async () => {
+    void follow(async (last) => {
       const done = await send('POST', SortDone, '/sorting', body);
       said.value = done.settledAlong
         ? `${done.words}; ${many(done.settledAlong, 'more')} found ${done.settledAlong === 1 ? 'its' : 'their'} place by that`
         : done.words;
-      if (waiting > 1) return;
+      if (!last()) return;
       ahead.clear();
       await load();
       if (selectedId.value !== null) await select(selectedId.value);
@@ -139,7 +128,7 @@ export const useDesk = defineStore('desk', () => {
   }
 
   function undo(): Promise<void> {
-    return queueUp(async () => {
+    return follow(async () => {
       const step = queue.value?.undo;
       if (!step) return;
       said.value = (await send('POST', SortDone, `/sorting/steps/${step.id}/undo`, {})).words;

@@ -1,78 +1,55 @@
 <script setup lang="ts">
-import { BarChart } from 'echarts/charts';
-import { GridComponent, TooltipComponent } from 'echarts/components';
-import { use } from 'echarts/core';
-import { CanvasRenderer } from 'echarts/renderers';
 import { computed } from 'vue';
 import VChart from 'vue-echarts';
 import type { Today } from '../../contract/index.ts';
+import { bars } from '../parts/bars.ts';
 import { COLOURS } from '../theme.ts';
 import { useTimes } from '../words.ts';
 
 /** Mail in and out by day: a bar each for received and sent, and how much of the client mail needed nobody. */
 const props = defineProps<{ days: Today['days'] }>();
-use([BarChart, GridComponent, TooltipComponent, CanvasRenderer]);
 const { weekday } = useTimes();
 const shown = computed(() => props.days.slice(-10));
-const text = { color: COLOURS.inkSoft, fontFamily: 'Atkinson Hyperlegible Next Variable', fontSize: 12 };
-const option = computed(() => ({
-  animation: false,
-  grid: { left: 34, right: 6, top: 10, bottom: 22 },
-  tooltip: {
-    trigger: 'axis',
-    textStyle: { ...text, color: COLOURS.ink },
-    backgroundColor: COLOURS.sheet,
-    borderColor: COLOURS.strong,
-  },
-  xAxis: {
-    type: 'category',
-    data: shown.value.map((day) => weekday(day.day)),
-    axisTick: { show: false },
-    axisLine: { lineStyle: { color: COLOURS.strong } },
-    axisLabel: text,
-  },
-  yAxis: {
-    type: 'value',
-    minInterval: 1,
-    splitLine: { lineStyle: { color: COLOURS.hairline } },
-    axisLabel: text,
-  },
-  series: [
-    {
-      name: 'filed without help',
-      type: 'bar',
-      stack: 'filing',
-      data: shown.value.map((day) => day.alone),
-      itemStyle: { color: COLOURS.spruce },
-      barWidth: 14,
-    },
-    {
-      name: 'sorted by hand or waiting',
-      type: 'bar',
-      stack: 'filing',
-      data: shown.value.map((day) => day.byHand),
-      itemStyle: { color: COLOURS.straw },
-      barWidth: 14,
-    },
-    {
-      name: 'received',
-      type: 'bar',
-      stack: 'traffic',
-      data: shown.value.map((day) => day.received),
-      itemStyle: { color: '#FFFEFB', borderColor: COLOURS.indigo, borderWidth: 1 },
-      barWidth: 9,
-      barGap: '15%',
-    },
-    {
-      name: 'sent',
-      type: 'bar',
-      stack: 'traffic',
-      data: shown.value.map((day) => day.sent),
-      itemStyle: { color: '#FFFEFB', borderColor: COLOURS.spruce, borderWidth: 1, borderType: 'dashed' },
-      barWidth: 9,
-    },
-  ],
-}));
+const option = computed(() =>
+  bars(
+    shown.value.map((day) => weekday(day.day)),
+    [
+      {
+        name: 'filed without help',
+        type: 'bar',
+        stack: 'filing',
+        data: shown.value.map((day) => day.alone),
+        itemStyle: { color: COLOURS.spruce },
+        barWidth: 14,
+      },
+      {
+        name: 'sorted by hand or waiting',
+        type: 'bar',
+        stack: 'filing',
+        data: shown.value.map((day) => day.byHand),
+        itemStyle: { color: COLOURS.straw },
+        barWidth: 14,
+      },
+      {
+        name: 'received',
+        type: 'bar',
+        stack: 'traffic',
+        data: shown.value.map((day) => day.received),
+        itemStyle: { color: '#FFFEFB', borderColor: COLOURS.indigo, borderWidth: 1 },
+        barWidth: 9,
+        barGap: '15%',
+      },
+      {
+        name: 'sent',
+        type: 'bar',
+        stack: 'traffic',
+        data: shown.value.map((day) => day.sent),
+        itemStyle: { color: '#FFFEFB', borderColor: COLOURS.spruce, borderWidth: 1, borderType: 'dashed' },
+        barWidth: 9,
+      },
+    ],
+  ),
+);
 const share = computed(() => {
   const alone = props.days.reduce((sum, day) => sum + day.alone, 0);
   const all = alone + props.days.reduce((sum, day) => sum + day.byHand, 0);
