@@ -19,6 +19,7 @@ const STEPS = [
     [
       'test/core/**/*.test.ts',
       'test/references/**/*.test.ts',
+      'test/web/**/*.test.ts',
       'test/server/**/*.test.ts',
       'test/browser/**/*.test.ts',
     ],

@@ -71,6 +71,7 @@ export function isForward(subject: string): boolean {
 export function subjectKey(subject: string): string {
   return baseSubject(baseSubject(subject).text.replace(AUTOMATIC, ''))
     .text.normalize('NFD')
+    .replace(/\p{M}/gu, '')
     .toLowerCase()
     .replace(/[^\p{L}\p{N}]+/gu, ' ')
     .trim();

@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 import type { SearchHits } from '../../contract/index.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import { fold, stem, wordsOf } from '../../core/filing/words.ts';
+import { fold, stem } from '../../core/filing/words.ts';
 import { asFileRef, fileRefs, likePattern, type FileRow } from './files.ts';
 
 const HITS = 8;
@@ -21,7 +21,7 @@ export async function search(db: Knex, register: FilingRegister, words: string):
   const wanted = words.trim();
   if (!wanted) return { files: [], clients: [] };
   const [beginning, titled] = await Promise.all([clientsBeginning(db, wanted), filesBeginning(db, wanted)]);
-  const terms = wordsOf(wanted).filter((term) => term.length >= SHORTEST);
+  const terms = partsOf(wanted).filter((term) => term.length >= SHORTEST);
   const [within, filesWithin] =
     terms.length && (beginning.length < HITS || titled.length < HITS)
       ? await Promise.all([
@@ -96,9 +96,12 @@ function wayIn(register: FilingRegister, terms: readonly string[]): string | nul
   return best && best.count <= TOO_COMMON ? `+${best.term}*` : null;
 }
 
+/** Words and numbers, folded. */
+const partsOf = (text: string): string[] => fold(text).match(/[\p{L}\p{N}]+/gu) ?? [];
+
 const fits = (terms: readonly string[], text: string) => {
-  const words = wordsOf(text);
-  return terms.every((term) => words.some((word) => word.startsWith(term)) || fold(text).includes(term));
+  const parts = partsOf(text);
+  return terms.every((term) => parts.some((part) => part.startsWith(term)));
 };
 
 async function clientsWithin(

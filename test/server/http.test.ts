@@ -222,4 +222,107 @@ describe('the web server', () => {
     expect(() => unseal(key, sealed)).to.throw();
     expect(seal(key, 'geheim').equals(seal(key, 'geheim'))).to.equal(false);
   });
+
+  it('answers everything about filing by the contract, and says plainly what is wrong with a request', async () => {
+    const cookie = await signIn('maren.okell');
+    const get = (path: string) => request(app).get(`/api${path}`).set('Cookie', cookie);
+    const post = (path: string, body: object) =>
+      request(app).post(`/api${path}`).set('Cookie', cookie).send(body);
+    const { id } = await firm.db('message').where({ state: 'logged' }).first('id');
+    for (const path of [
+      '/filing/alone',
+      '/filing/alone?state=aside&limit=5',
+      '/filing/score',
+      '/filing/rules',
+      `/messages/${id}`,
+      `/messages/${id}/alike`,
+      '/conversations/1',
+      '/clients/doubles?lastName=Farrant',
+      '/search?q=far',
+    ])
+      expect([path, (await get(path)).status]).to.deep.equal([path, 200]);
+    for (const [path, body, words] of [
+      [
+        '/filing/rules/try',
+        { by: 'subject', pattern: 'ab', then: { kind: 'aside' } },
+        'Fewer than four letters',
+      ],
+      [
+        '/filing/rules/try',
+        { by: 'address', pattern: ' ', then: { kind: 'aside' } },
+        'Say what the rule looks for',
+      ],
+      [
+        '/filing/rules',
+        { by: 'domain', pattern: 'x.example', then: { kind: 'file', fileId: 999_999 } },
+        'not here',
+      ],
+      ['/sorting', { messageId: id, to: { kind: 'files', fileIds: [] } }, 'Choose a file first'],
+      ['/sorting', { messageId: id, to: { kind: 'files', fileIds: [999_999] } }, 'does not exist'],
+      ['/sorting', { messageId: id, to: { kind: 'aside' }, note: 'x'.repeat(501) }, '500 letters'],
+      ['/notes', { fileId: 1, words: '  ' }, 'Write something first'],
+      [
+        '/clients',
+        { clientId: null, firstName: 'A', lastName: 'B', email: 'no', name: 'C' },
+        'not an email address',
+      ],
+    ] as const) {
+      const response = await post(path, body);
+      expect(response.status, path).to.be.within(400, 404);
+      expect(response.body.message).to.contain(words);
+    }
+    expect((await get('/filing/alone?day=tomorrow')).status).to.equal(400);
+    expect((await get('/messages/999999')).status).to.equal(404);
+  });
+
+  it('lets an assistant sort, but not make or drop the office’s rules', async () => {
+    const petra = await signIn('petra.lund');
+    const rule = { by: 'domain', pattern: 'far.example', then: { kind: 'aside' } };
+    const made = await request(app).post('/api/filing/rules').set('Cookie', petra).send(rule);
+    expect([made.status, made.body.message]).to.deep.equal([
+      403,
+      'Only an office manager or adviser can do that.',
+    ]);
+    expect((await request(app).delete('/api/filing/rules/1').set('Cookie', petra)).status).to.equal(403);
+    expect(
+      (await request(app).post('/api/filing/rules/try').set('Cookie', petra).send(rule)).status,
+    ).to.equal(200);
+    const { id } = await firm.db('message').where({ state: 'suggested' }).first('id');
+    const sorted = await request(app)
+      .post('/api/sorting')
+      .set('Cookie', petra)
+      .send({ messageId: id, to: { kind: 'aside' } });
+    expect(sorted.status).to.equal(200);
+    const undone = await request(app)
+      .post(`/api/sorting/steps/${sorted.body.stepId}/undo`)
+      .set('Cookie', petra)
+      .send({});
+    expect(undone.status).to.equal(200);
+  });
+
+  it('shows a private message, its page, source and enclosures to nobody else', async () => {
+    const tobias = await signIn('tobias.fenn');
+    const copy = await firm
+      .db('message_copy')
+      .join('folder', 'folder.id', 'message_copy.folder_id')
+      .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+      .groupBy('message_id')
+      .havingRaw('COUNT(DISTINCT mailbox.staff_id) = 1 AND MAX(mailbox.staff_id) = 2')
+      .first('message_id');
+    const id = copy.message_id;
+    await request(app)
+      .post('/api/sorting')
+      .set('Cookie', tobias)
+      .send({ messageId: id, to: { kind: 'private' } });
+    const maren = await signIn('maren.okell');
+    for (const [cookie, status] of [
+      [tobias, 200],
+      [maren, 403],
+    ] as const)
+      for (const path of ['', '/page', '/source'])
+        expect([
+          path,
+          (await request(app).get(`/api/messages/${id}${path}`).set('Cookie', cookie)).status,
+        ]).to.deep.equal([path, status]);
+  });
 });

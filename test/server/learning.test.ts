@@ -306,6 +306,28 @@ describe('learning from the desk', () => {
     );
   });
 
+  it('lets two settle at once: one place each, and lessons that add up', async () => {
+    const ids: number[] = [];
+    for (const n of [1, 2, 3, 4]) ids.push((await arrive(`Both <both${n}@twice.example>`, `Twice ${n}`)).id);
+    const { id: fileId } = await general(7);
+    const other = new Office(firm.db, firm.config, pino({ level: 'silent' }));
+    await Promise.all(
+      ids.flatMap((messageId) => [
+        settle(messageId, { kind: 'files', fileIds: [fileId] }),
+        sortMessage(other, TOBIAS, SortSchema.parse({ messageId, to: { kind: 'aside' } })),
+      ]),
+    );
+    for (const id of ids) {
+      const row = await again(id);
+      const filed = await firm.db('filing').where({ message_id: id }).pluck('file_id');
+      expect(filed).to.deep.equal(row.state === 'logged' ? [fileId] : []);
+      const signs: number[] = await firm.db('lesson').where({ message_id: id }).orderBy('id').pluck('sign');
+      expect(signs).to.deep.equal([1, -1, 1]);
+    }
+    const { register } = await firm.office.filingMind();
+    expect((await rebuildLessons(firm.db, register)).mended).to.equal(0);
+  });
+
   it('asks every growing table through a key', async () => {
     for (const [sql, bindings] of [
       [

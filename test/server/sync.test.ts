@@ -174,4 +174,24 @@ describe('keeping in step with a plain IMAP4rev1 server', () => {
     ).to.deep.equal([]);
     await firm.close();
   });
+
+  it('never opens a colleague’s personal folders, nor what lies in them', async () => {
+    const firm = await openFirm({ clients: 8, files: 12 });
+    const account = firm.world.account('tobias.fenn@quillhurst.example');
+    for (const path of ['Private', 'Private/Garden', 'Work'])
+      account
+        ?.create(path)
+        ?.append(
+          rawMessage({ From: 'a@b.example', Subject: path, 'Message-ID': `<${path.length}@b.example>` }, 'x'),
+          [],
+          new Date(),
+        );
+    await firm.sync();
+    const subjects: string[] = await firm
+      .db('message')
+      .whereIn('subject', ['Private', 'Private/Garden', 'Work'])
+      .pluck('subject');
+    expect(subjects).to.deep.equal(['Work']);
+    await firm.close();
+  });
 });

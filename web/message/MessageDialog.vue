@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue';
 import { z } from 'zod';
-import { MessageView, Note, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
+import { MessageRow, MessageView, Note, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
