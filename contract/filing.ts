@@ -21,6 +21,10 @@ export type MessageRow = z.infer<typeof MessageRow>;
 export const AloneRow = MessageRow.extend({ evidence: z.array(Evidence) });
 export type AloneRow = z.infer<typeof AloneRow>;
 
+/** A message within its conversation: how far it lies below the beginning. */
+export const ConversationRow = MessageRow.extend({ depth: z.number() });
+export type ConversationRow = z.infer<typeof ConversationRow>;
+
 export const AloneQuery = Page.extend({
   /** A day of the firm's zone; the latest with anything when left out. */
   day: z.iso.date().optional(),

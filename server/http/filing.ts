@@ -4,10 +4,10 @@ import {
   AlonePage,
   AloneQuery,
   AloneRow,
+  ConversationRow,
   FilingScore,
   Id,
   MailboxStatus,
-  MessageRow,
   MessageView,
   Note,
   NoteDraft,
@@ -54,7 +54,7 @@ export function filingRoutes(office: Office): Router {
     reply(res, z.array(AloneRow), await settledAlike(db, Id.parse(req.params.id))),
   );
   router.get('/conversations/:id', async (req, res) =>
-    reply(res, z.array(MessageRow), await conversation(db, staffOf(res).id, Id.parse(req.params.id))),
+    reply(res, z.array(ConversationRow), await conversation(db, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/filing/alone', async (req, res) =>
     reply(res, AlonePage, await settledAlone(db, AloneQuery.parse(req.query))),

@@ -286,6 +286,22 @@ describe('learning from the desk', () => {
     );
   });
 
+  it('shows a conversation as a thread, answers below what they answer', async () => {
+    const first = await arrive('Ada <ada@thread.example>', 'The lane');
+    const named = { 'In-Reply-To': `<${first.message_id}>`, References: `<${first.message_id}>` };
+    const second = await arrive('Ada <ada@thread.example>', 'Re: The lane', 'Yes.', named);
+    const third = await arrive('Ada <ada@thread.example>', 'Re: The lane', 'No.', {
+      References: `<${first.message_id}> <${second.message_id}>`,
+    });
+    const rows = await conversation(firm.db, MAREN, first.conversation_id);
+    expect(rows.map(({ id, depth }) => [id, depth])).to.deep.equal([
+      [first.id, 0],
+      [second.id, 1],
+      [third.id, 2],
+    ]);
+    expect((await viewMessage(firm.office, MAREN, third.id)).conversationSize).to.equal(3);
+  });
+
   it('keeps a note about a message on its file, with the way back', async () => {
     const row = await firm.db('filing').first('message_id', 'file_id');
     await addNote(firm.db, MAREN, {

@@ -1,7 +1,14 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue';
 import { z } from 'zod';
-import { MessageRow, MessageView, Note, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
+import {
+  ConversationRow,
+  MessageView,
+  Note,
+  SortDone,
+  type FileRef,
+  type Sort,
+} from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
@@ -15,7 +22,7 @@ const id = defineModel<number | null>({ required: true });
 const emit = defineEmits<{ changed: [] }>();
 const { full, brief } = useTimes();
 const message = ref<MessageView | null>(null);
-const conversation = ref<MessageRow[]>([]);
+const conversation = ref<ConversationRow[]>([]);
 const problem = ref('');
 const finding = ref<'instead' | 'too' | null>(null);
 const undoId = ref<number | null>(null);
@@ -29,7 +36,7 @@ async function load() {
     message.value = found;
     conversation.value =
       found.conversationSize > 1
-        ? await get(z.array(MessageRow), `/conversations/${found.conversationId}`)
+        ? await get(z.array(ConversationRow), `/conversations/${found.conversationId}`)
         : [];
     problem.value = '';
   } catch (error) {
@@ -156,6 +163,7 @@ const keepNote = (file: FileRef) =>
                 class="plain part"
                 :aria-current="each.id === message.id"
                 :class="each.direction"
+                :style="{ paddingLeft: `${Math.min(each.depth, 6) * 10}px` }"
                 @click="id = each.id"
               >
                 <span class="figures">{{ brief(each.at) }}</span> {{ each.from }}
