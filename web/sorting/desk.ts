@@ -112,7 +112,7 @@ export const useDesk = defineStore('desk', () => {
     void follow(async (last) => {
       const done = await send('POST', SortDone, '/sorting', body);
       said.value = done.settledAlong
-        ? `${done.words}; ${many(done.settledAlong, 'more')} found ${done.settledAlong === 1 ? 'its' : 'their'} place by that`
+        ? `${done.words}; ${many(done.settledAlong, 'more', 'more')} found ${done.settledAlong === 1 ? 'its' : 'their'} place by that`
         : done.words;
       if (!last()) return;
       ahead.clear();
