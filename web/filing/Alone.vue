@@ -54,7 +54,11 @@ void load();
 useLive(['sorting'], () => {
   if (!busy.value) void load();
 });
-watch([day, state], () => {
+// Another kind begins at the latest day that has any of it.
+watch(state, () => (day.value = null));
+watch([day, state], ([now, kind], [before, kindBefore]) => {
+  // The day that loading itself chose is loaded already.
+  if (kind === kindBefore && (now === null || before === null)) return;
   offset.value = 0;
   at.value = 0;
   void load();
@@ -248,9 +252,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
               }
             "
           />
-          <v-btn v-if="rows.length" size="small" :loading="busy" @click="allRight"
-            >These {{ rows.length }} are right</v-btn
-          >
+          <v-btn v-if="rows.length" size="small" :loading="busy" @click="allRight">{{
+            rows.length === 1 ? 'This one is right' : `These ${rows.length} are right`
+          }}</v-btn>
         </footer>
       </section>
       <aside v-if="row" class="why" aria-labelledby="why">

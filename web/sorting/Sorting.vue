@@ -136,7 +136,7 @@ watch(
           <h2 class="group">
             {{ each.name }}
             <span class="figures"
-              >{{ each.count
+              >{{ each.count.toLocaleString('en-GB')
               }}<template v-if="each.group === 'certain'">
                 · <button type="button" class="link" @click="accepting = true">file all</button>
                 <KeyCap letter="A" /></template
