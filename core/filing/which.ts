@@ -182,13 +182,15 @@ class Facts {
 
   /** Words of the file's title in the subject, in the text, in the names of enclosures, and in what is quoted. */
   private titles(file: RegisteredFile, add: Add): void {
-    const { subjectWords, words } = this.scene;
+    const { subjectWords, words, earlier, subjectChanged } = this.scene;
     // Words that all files of the client share say which client, not which file.
     const telling = file.titleWords.filter(
       (word) => (this.inTitles.get(word) ?? 1) < Math.max(2, this.files.length),
     );
     const share = (word: string) => 1 / (this.inTitles.get(word) ?? 1);
-    const inSubject = telling.filter((word) => subjectWords.has(word));
+    // A conversation's own subject was there when it was filed: it cannot turn the conversation elsewhere.
+    const subjectTells = !earlier?.fileIds.length || subjectChanged;
+    const inSubject = subjectTells ? telling.filter((word) => subjectWords.has(word)) : [];
     const inText = telling.filter((word) => words.has(word) && !subjectWords.has(word));
     const sum = (list: readonly string[]) =>
       Math.min(

@@ -54,7 +54,10 @@ export async function openOffice(options: FirmOptions = {}): Promise<BrowserOffi
 
 export async function signIn({ page, address }: BrowserOffice, name = 'maren.okell'): Promise<void> {
   await page.goto(`${address}/sign-in`);
-  await page.getByLabel('Email address').fill(`${name}@quillhurst.example`);
+  const email = page.getByLabel('Email address');
+  // The screen puts the cursor there itself, a moment after it shows.
+  await email.and(page.locator(':focus')).waitFor();
+  await email.fill(`${name}@quillhurst.example`);
   await page.getByLabel('Password').fill(DEMO_PASSWORD);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.getByRole('heading', { name: /^Good / }).waitFor();

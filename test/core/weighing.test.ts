@@ -183,6 +183,17 @@ describe('weighing the evidence', () => {
     };
     expect(where(from('clerk@sedge.example', { subject: 'AW: Plots' }), context)).to.deep.equal([32]);
   });
+  it('is not turned by a subject that the conversation always had', () => {
+    const answer = from('clerk@sedge.example', {
+      subject: 'Re: Allotments',
+      own: 'That suits us.',
+      named: ['m'],
+    });
+    expect(where(answer, earlier('m', [30], 'allotments'))).to.deep.equal([30]);
+    expect(where({ ...answer, subject: 'Village pond' }, earlier('m', [30], 'allotments'))).to.not.deep.equal(
+      [30],
+    );
+  });
   it('takes a conversation of several files as a whole', () => {
     expect(
       where(from('x@new.example', { subject: 'Re: A matter', named: ['m'] }), earlier('m', [11, 31])),
