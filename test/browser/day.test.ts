@@ -101,6 +101,7 @@ describe('the first working day, in the browser', function () {
       .click();
     await page.locator('.candidate').nth(1).waitFor();
     await page.keyboard.press('c');
+    await page.getByLabel('Remark, kept with the filing').and(page.locator(':focus')).waitFor();
     await page.getByLabel('Remark, kept with the filing').fill('Both, as she said.');
     await page.keyboard.press('Escape');
     await page.keyboard.press('Shift+Digit1');

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue';
+import { computed, nextTick, ref, watch } from 'vue';
 import type { FileRef } from '../../contract/index.ts';
 import FileTab from '../parts/FileTab.vue';
 import KeyCap from '../parts/KeyCap.vue';
@@ -29,9 +29,10 @@ function fileChosen() {
   const files = desk.chosen.length ? desk.chosen : first.value ? [first.value] : [];
   if (files.length) desk.settle({ kind: 'files', fileIds: files.map((each) => each.id) });
 }
-function remark() {
+async function remark() {
   noting.value = true;
-  setTimeout(() => noteField.value?.focus(), 30);
+  await nextTick();
+  noteField.value?.focus();
 }
 defineExpose({ file, fileChosen, remark, candidates });
 </script>

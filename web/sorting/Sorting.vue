@@ -68,7 +68,7 @@ const KEYS: Record<string, () => void> = {
   s: () => (ruling.value = true),
   n: () => (making.value = true),
   f: () => (finding.value = true),
-  c: () => choices.value?.remark(),
+  c: () => void choices.value?.remark(),
   a: () => certain.value.length && (accepting.value = true),
   u: () => void desk.undo(),
   r: () => (desk.rest = !desk.rest),
