@@ -69,7 +69,6 @@ export class FilingRegister {
   private readonly bearers = new Map<string, number>();
   private peopleCount = 0;
   private readonly peopleByInitial = new Map<string, RegisteredPerson[]>();
-  private readonly peopleByClient = new Map<number, RegisteredPerson[]>();
   private readonly clientsByDomain = new Map<string, Set<number>>();
   private readonly clientsByNameWord = new Map<string, number[]>();
   /** In how many clients' names and titles a word stands. */
@@ -102,7 +101,6 @@ export class FilingRegister {
       if (name) push(this.peopleByName, nameKey(name), person);
       const initial = initialKey(name);
       if (initial) push(this.peopleByInitial, initial, person);
-      for (const clientId of clientIds) push(this.peopleByClient, clientId, person);
     }
     for (const client of this.clients.values()) {
       const words = new Set(client.nameWords);
@@ -151,10 +149,6 @@ export class FilingRegister {
     if (!/^\p{L}\.?\s|,\s*\p{L}\.?$/u.test(name.trim())) return [];
     const people = this.peopleByInitial.get(initialKey(name)) ?? [];
     return people.length <= TOO_COMMON ? people : [];
-  }
-
-  peopleOf(clientId: number): readonly RegisteredPerson[] {
-    return this.peopleByClient.get(clientId) ?? [];
   }
 
   /**

@@ -6,11 +6,12 @@ import type { Candidate, Evidence } from '../../core/filing/types.ts';
 import { readMessage, type ReadMessage } from '../../core/message/read.ts';
 import { writtenPart } from '../../core/message/written.ts';
 import { readRaw } from '../database/raw.ts';
-import { notFound, Refusal } from '../http/problems.ts';
+import { notFound } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { filesByIds } from '../register/files.ts';
 import { hasRemotePictures } from '../security/html.ts';
 import { notesOf } from './notes.ts';
+import { keepPrivate } from './privacy.ts';
 import type { Standing } from './standing.ts';
 
 /** A message opened, with everything known about where it is and why. */
@@ -89,17 +90,6 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     notes,
     laterUntil: row.later_until?.toISOString() ?? null,
   };
-}
-
-/** A private message is its owners' alone: theirs in whose mailbox it lies. */
-async function keepPrivate(db: Knex, staffId: number, row: { id: number; state: string }): Promise<void> {
-  if (row.state !== 'private') return;
-  const own = await db('message_copy')
-    .join('folder', 'folder.id', 'message_copy.folder_id')
-    .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-    .where({ 'message_copy.message_id': row.id, 'mailbox.staff_id': staffId })
-    .first('message_copy.uid');
-  if (!own) throw new Refusal(403, 'That message is private to a colleague.');
 }
 
 /** What was done with a message, by whom and when: first to last. */

@@ -13,6 +13,7 @@ import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './mind.ts';
+import { keepPrivate } from './privacy.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 
 /** At this hour of the next working day a message put off comes back. */
@@ -111,6 +112,8 @@ interface Move {
 
 async function moveOne(trx: Transaction, register: FilingRegister, move: Move, id: number): Promise<void> {
   const { standing: before, at } = await standingOf(trx, id);
+  // Whoever may not read it may not move it to where everybody can.
+  await keepPrivate(trx, move.staffId, { id, state: before.state });
   const after = moved(before, move);
   await setStanding(trx, id, at, after);
   await teach(trx, register, id, after);

@@ -158,6 +158,13 @@ describe('learning from the desk', () => {
     expect((await viewMessage(firm.office, TOBIAS, message.id)).state).to.equal('private');
     expect(await say(viewMessage(firm.office, MAREN, message.id))).to.contain('private to a colleague');
     expect(await say(messageSource(firm.db, MAREN, message.id))).to.contain('private to a colleague');
+    // Nor can it be moved to where others could read it, alone or along with another.
+    for (const kind of ['sorting', 'aside'] as const) {
+      expect(await say(settle(message.id, { kind }))).to.contain('private to a colleague');
+      const other = await firm.db('message').where({ state: 'suggested' }).first('id');
+      expect(await say(settle(other.id, { kind }, { alsoIds: [message.id] }))).to.contain('private');
+    }
+    expect((await again(message.id)).state).to.equal('private');
     const { conversation_id } = await again(message.id);
     expect(await conversation(firm.db, MAREN, conversation_id)).to.deep.equal([]);
     expect(await conversation(firm.db, TOBIAS, conversation_id)).to.have.length(1);
