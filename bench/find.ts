@@ -77,7 +77,7 @@ async function load(db: Database, data: Firm): Promise<void> {
     db,
     'client',
     data.clients.map(({ id, name }) => ({ id, name, kind: 'estate', status: 'active' })),
-    1000,
+    { chunk: 1000 },
   );
   await insertAll(
     db,
@@ -87,7 +87,7 @@ async function load(db: Database, data: Firm): Promise<void> {
       first_name: name.split(' ')[0],
       last_name: name.split(' ')[1],
     })),
-    1000,
+    { chunk: 1000 },
   );
   await insertAll(
     db,
@@ -95,7 +95,7 @@ async function load(db: Database, data: Firm): Promise<void> {
     data.people.flatMap(({ id, addresses }) =>
       addresses.map((email) => ({ person_id: id, email, email_key: addressKey(email) })),
     ),
-    1000,
+    { chunk: 1000 },
   );
   await insertAll(
     db,
@@ -103,7 +103,7 @@ async function load(db: Database, data: Firm): Promise<void> {
     data.people.flatMap(({ id, clientIds }) =>
       clientIds.map((clientId) => ({ client_id: clientId, person_id: id, role: 'x' })),
     ),
-    1000,
+    { chunk: 1000 },
   );
   await insertAll(
     db,
@@ -117,6 +117,6 @@ async function load(db: Database, data: Firm): Promise<void> {
       opened: '2024-01-01',
       closed: closed ? '2025-01-01' : null,
     })),
-    1000,
+    { chunk: 1000 },
   );
 }

@@ -15,6 +15,8 @@ export interface Ground {
   office: Office;
   imap: number;
   smtp: number;
+  /** MariaDB's process and the outside world's. */
+  processes: number[];
   close(): Promise<void>;
 }
 
@@ -56,6 +58,7 @@ export async function layGround(
     office: new Office(db, config, pino({ level: 'warn' })),
     imap: outside.imap,
     smtp: outside.smtp,
+    processes: [mariadb.pid, outside.child.pid ?? 0],
     close: async () => {
       await new Promise((resolve) => {
         outside.child.once('exit', resolve);

@@ -1,4 +1,7 @@
+import { readFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
+import { performance } from 'node:perf_hooks';
 import { ImapFlow } from 'imapflow';
 import PostalMime from 'postal-mime';
 import { STAFF } from '../demo/register.ts';
@@ -21,9 +24,21 @@ export async function benchSync(count = 20_000): Promise<void> {
     const mailbox = await ground.db('mailbox').where({ address: owner }).first();
     let peak = 0;
     const watch = setInterval(() => (peak = Math.max(peak, process.memoryUsage().rss)), 200);
+    const loop = performance.eventLoopUtilization();
+    const cpu = process.cpuUsage();
+    const others = ground.processes.map((pid) => cpuSeconds(pid));
     const ours = await seconds(() => new MailboxSync(ground.office, mailbox).runOnce());
+    const used = process.cpuUsage(cpu);
+    const busy = performance.eventLoopUtilization(loop).utilization;
     clearInterval(watch);
     line('ours: fetched, parsed, filed, kept with source and index', ours, count);
+    const [database = 0, exchange = 0] = ground.processes.map(
+      (pid, index) => cpuSeconds(pid) - (others[index] ?? 0),
+    );
+    console.log(
+      `  main thread busy ${(100 * busy).toFixed(0)} %; processor time: ours ${((used.user + used.system) / 1e6).toFixed(1)} s, ` +
+        `MariaDB ${database.toFixed(1)} s, the exchange ${exchange.toFixed(1)} s, of ${(availableParallelism() * ours).toFixed(1)} s there are`,
+    );
     const again = await seconds(() => new MailboxSync(ground.office, mailbox).runOnce());
     console.log(`${'found unchanged afterwards'.padEnd(58)} ${again.toFixed(2).padStart(7)} s`);
     console.log(`${'greatest memory of our process'.padEnd(58)} ${Math.round(peak / 1e6)} MB`);
@@ -33,6 +48,12 @@ export async function benchSync(count = 20_000): Promise<void> {
   } finally {
     await ground.close();
   }
+}
+
+/** Processor time a process has used so far, in seconds (Linux counts it in hundredths). */
+function cpuSeconds(pid: number): number {
+  const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1]?.split(' ') ?? [];
+  return (Number(fields[11]) + Number(fields[12])) / 100;
 }
 
 async function fillMailbox(dir: string, count: number): Promise<void> {

@@ -59,14 +59,17 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
   await db.transaction(async (trx) => {
     await trx('staff').insert(STAFF.map((member) => ({ ...member, password_hash: password })));
     await trx('mailbox').insert(
-      STAFF.map(({ id, email }) => ({
+      STAFF.map(({ id, name, email }) => ({
         staff_id: id,
         address: email,
+        name,
         imap_host: '127.0.0.1',
         imap_port: 0,
         smtp_host: '127.0.0.1',
         smtp_port: 0,
-        secure: false,
+        imap_security: 'none',
+        smtp_security: 'none',
+        verified_at: new Date(),
         user: email,
         sealed_password: seal(key, mailPassword(email)),
       })),

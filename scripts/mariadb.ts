@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 
 export interface PrivateMariaDB {
+  pid: number;
   /** Address of a server on loopback, without a database name. */
   url(database: string): string;
   stop(): Promise<void>;
@@ -86,6 +87,7 @@ export async function startMariaDB(dir: string): Promise<PrivateMariaDB> {
   process.once('exit', end);
   await ready(child, said);
   return {
+    pid: child.pid ?? 0,
     url: (database) => `mysql://root@127.0.0.1:${port}/${database}`,
     stop: () =>
       new Promise((done) => {

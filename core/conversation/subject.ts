@@ -69,6 +69,14 @@ export function isForward(subject: string): boolean {
  * Letters and digits only: programs mangle dashes, quotes and accents on the way (common practice).
  */
 export function subjectKey(subject: string): string {
+  // Asked for again and again while one message is decided on.
+  if (last.subject !== subject) last = { subject, key: keyOf(subject) };
+  return last.key;
+}
+
+let last = { subject: '', key: '' };
+
+function keyOf(subject: string): string {
   return baseSubject(baseSubject(subject).text.replace(AUTOMATIC, ''))
     .text.normalize('NFD')
     .replace(/\p{M}/gu, '')

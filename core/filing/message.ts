@@ -1,21 +1,25 @@
 import { addressKey, type Mailbox } from '../address/address.ts';
 import { namedMessages } from '../conversation/conversation.ts';
 import { isForward, subjectKey } from '../conversation/subject.ts';
-import { readAddress, readMessage, type ReadMessage } from '../message/read.ts';
-import { inlineMessage, writtenPart } from '../message/written.ts';
+import { readAddress, type ReadMessage } from '../message/read.ts';
+import { inlineMessage, writtenPart, type Written } from '../message/written.ts';
 import type { FilingRegister } from './register.ts';
 import type { FilingMessage, OriginalMessage } from './types.ts';
 
 /**
  * Prepares a message as read for filing: its parts, and the message inside it when it is a forward.
  * @param register tells by what names the writer may sign
+ * @param beforehand its parts as told by the name the message shows, if they have been worked out
  */
-export async function filingMessage(register: FilingRegister, message: ReadMessage): Promise<FilingMessage> {
-  const { own, signature, footer, quoted } = writtenPart(
-    message.text,
-    namesOf(register, message.from),
-    message.from?.address,
-  );
+export function filingMessage(
+  register: FilingRegister,
+  message: ReadMessage,
+  beforehand?: Written,
+): FilingMessage {
+  const names = namesOf(register, message.from);
+  const asShown = names.every((name) => name === message.from?.name);
+  const { own, signature, footer, quoted } =
+    beforehand && asShown ? beforehand : writtenPart(message.text, names, message.from?.address);
   return {
     from: message.from,
     recipients: [...message.to, ...message.cc, ...message.bcc],
@@ -27,25 +31,18 @@ export async function filingMessage(register: FilingRegister, message: ReadMessa
     enclosureNames: message.enclosures.map((part) => part.filename),
     named: namedMessages(message),
     automatic: message.automatic,
-    list: message.header('list-id') ?? '',
+    list: message.headers.get('list-id') ?? '',
     returned: message.report?.originalMessageId ?? null,
     undelivered: message.report?.recipients.map((recipient) => recipient.address) ?? [],
-    original: await originalOf(register, message, quoted),
+    original: originalOf(register, message, quoted),
     isReply: message.inReplyTo.length > 0 || message.references.length > 0,
     at: message.date?.getTime() ?? 0,
   };
 }
 
 /** The message that this one forwards or returns: enclosed as message/rfc822, or standing in its text. */
-async function originalOf(
-  register: FilingRegister,
-  message: ReadMessage,
-  quoted: string,
-): Promise<OriginalMessage | null> {
-  const enclosed = message.enclosures.find((part) => part.mimeType === 'message/rfc822');
-  if (enclosed) return asOriginal(register, await readMessage(enclosed.content));
-  const headers = message.enclosures.find((part) => part.mimeType === 'text/rfc822-headers');
-  if (headers) return asOriginal(register, await readMessage(headers.content));
+function originalOf(register: FilingRegister, message: ReadMessage, quoted: string): OriginalMessage | null {
+  if (message.enclosed) return asOriginal(register, message.enclosed);
   const inline = inlineMessage(quoted);
   if (!inline) return null;
   const from = readAddress(inline.from)[0] ?? null;

@@ -53,7 +53,7 @@ export async function* replay(
   for (const raw of messages) {
     const started = now();
     const read = await readMessage(raw);
-    const message = await filingMessage(register, read);
+    const message = filingMessage(register, read);
     const context = memory.context(message);
     const decision = decide(mind, message, context);
     const micros = (now() - started) * 1000;
@@ -63,9 +63,9 @@ export async function* replay(
       context,
       mind,
       messageId:
-        (read.header('message-id') ?? '').trim().replace(/^<|>$/g, '') &&
-        (read.header('message-id') ?? '').trim(),
-      mailbox: (read.header('x-corpus-mailbox') ?? '').trim(),
+        (read.headers.get('message-id') ?? '').trim().replace(/^<|>$/g, '') &&
+        (read.headers.get('message-id') ?? '').trim(),
+      mailbox: (read.headers.get('x-corpus-mailbox') ?? '').trim(),
       outcome: decision.state === 'logged' ? 'auto' : decision.state === 'suggested' ? 'suggest' : 'none',
       files: decision.state === 'logged' ? decision.fileIds.map(numberOf) : [],
       candidates:

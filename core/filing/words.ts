@@ -31,11 +31,11 @@ const PLAIN = /^[\x00-\x7f]*$/;
 /** Text as compared: lower case, without accents, possessive endings gone. */
 export function fold(text: string): string {
   // Most text needs none of the dearer steps.
-  if (PLAIN.test(text))
-    return text
-      .toLowerCase()
-      .replace(/([a-z])'s\b/g, '$1')
-      .replace(/([a-z])'(?=[a-z])/g, '$1');
+  if (PLAIN.test(text)) {
+    const small = text.toLowerCase();
+    if (!small.includes("'")) return small;
+    return small.replace(/([a-z])'s\b/g, '$1').replace(/([a-z])'(?=[a-z])/g, '$1');
+  }
   return text
     .normalize('NFD')
     .replace(/\p{M}/gu, '')
@@ -47,7 +47,9 @@ export function fold(text: string): string {
 
 /** The words of a text in order, folded; single letters and bare numbers left out. */
 export function wordsOf(text: string): string[] {
-  return fold(text).match(/\p{L}[\p{L}\p{N}]+/gu) ?? [];
+  const folded = fold(text);
+  // The same either way; the narrow pattern is several times as fast.
+  return folded.match(PLAIN.test(folded) ? /[a-z][a-z0-9]+/g : /\p{L}[\p{L}\p{N}]+/gu) ?? [];
 }
 
 const ENDINGS = ['ings', 'ing', 'ies', 'ed', 'es', 's', 'e', 'y'];

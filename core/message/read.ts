@@ -36,15 +36,21 @@ export interface ReadMessage {
   enclosures: Enclosure[];
   automatic: Automatic | null;
   report: DeliveryReport | null;
-  /** Any header by lower-case name, first occurrence. */
-  header(name: string): string | null;
+  /** The first message enclosed whole, or by its headers alone, as in a forward or a delivery report. */
+  enclosed: ReadMessage | null;
+  /** Every header by lower-case name, first occurrence. */
+  headers: ReadonlyMap<string, string>;
 }
 
 /**
  * Reads a raw message (RFC 5322, MIME). Never throws on broken input: what cannot be read is empty.
  * @param raw the bytes as they came
  */
-export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
+export function readMessage(raw: Uint8Array): Promise<ReadMessage> {
+  return read(raw, true);
+}
+
+async function read(raw: Uint8Array, withEnclosed: boolean): Promise<ReadMessage> {
   const email = await parse(raw);
   const headers = new Map<string, string>();
   for (const { key, value } of email.headers) if (!headers.has(key)) headers.set(key, value);
@@ -73,8 +79,16 @@ export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
     enclosures,
     automatic: automaticKind(header, report),
     report,
-    header,
+    enclosed: withEnclosed ? await readEnclosed(enclosures) : null,
+    headers,
   };
+}
+
+function readEnclosed(enclosures: readonly Enclosure[]): Promise<ReadMessage | null> {
+  const within =
+    enclosures.find((part) => part.mimeType === 'message/rfc822') ??
+    enclosures.find((part) => part.mimeType === 'text/rfc822-headers');
+  return within ? read(within.content, false) : Promise.resolve(null);
 }
 
 async function parse(raw: Uint8Array): Promise<Email> {

@@ -231,6 +231,10 @@ export function inlineMessage(quoted: string): InlineMessage | null {
 
 /** The first words of a message for a list row: own words on one line, at most `length` characters. */
 export function snippet(own: string, length = 140): string {
-  const line = own.replace(/\s+/g, ' ').trim();
+  // What is shown comes from the first few lines, however long the text.
+  const line = own
+    .slice(0, 20 * length)
+    .replace(/\s+/g, ' ')
+    .trim();
   return line.length <= length ? line : `${line.slice(0, length - 1).trimEnd()}…`;
 }

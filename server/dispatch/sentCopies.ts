@@ -1,7 +1,7 @@
 import type { ImapFlow } from 'imapflow';
 import { errorForLog, transact } from '../database/database.ts';
 import { readRaw } from '../database/raw.ts';
-import { connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
+import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
 import type { Office } from '../office.ts';
 import { groupBy } from '../register/filingRegister.ts';
 
@@ -108,7 +108,7 @@ export class SentCopies {
         lock.release();
       }
     } catch (error) {
-      log.info({ mailbox: mailbox.address, problem: connectionProblem(error) }, 'copies for Sent wait');
+      log.info({ mailbox: mailbox.address, problem: connectionProblem(error).words }, 'copies for Sent wait');
       this.clients.get(mailboxId)?.close();
       this.clients.delete(mailboxId);
       this.notBefore.set(mailboxId, Date.now() + RETRY * this.office.config.waitScale);
@@ -138,7 +138,7 @@ export class SentCopies {
   private async client(mailbox: MailboxRow): Promise<ImapFlow> {
     const kept = this.clients.get(mailbox.id);
     if (kept?.usable) return kept;
-    const client = imapClient(mailbox, this.office.config.key);
+    const client = imapClient(accessOf(mailbox, this.office.config.key));
     client.on('error', () => this.clients.delete(mailbox.id));
     await client.connect();
     this.clients.set(mailbox.id, client);

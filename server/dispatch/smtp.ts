@@ -1,7 +1,6 @@
 import { Readable } from 'node:stream';
 import SMTPConnection from 'nodemailer/lib/smtp-connection';
-import { isLoopback, type MailboxRow } from '../mailbox/connection.ts';
-import { unseal } from '../security/seal.ts';
+import { isLoopback, refuseOpenNetwork, type Access } from '../mailbox/connection.ts';
 
 export interface SmtpEnvelope {
   from: string;
@@ -24,19 +23,19 @@ export class OutgoingConnection {
     connection.on('end', () => (this.broken = true));
   }
 
-  static async open(mailbox: MailboxRow, key: Buffer): Promise<OutgoingConnection> {
-    const loopback = isLoopback(mailbox.smtp_host);
+  static async open(access: Access): Promise<OutgoingConnection> {
+    refuseOpenNetwork(access.smtp_host, access.smtp_security);
     const connection = new SMTPConnection({
-      host: mailbox.smtp_host,
-      port: mailbox.smtp_port,
-      secure: Boolean(mailbox.secure) && mailbox.smtp_port === 465,
-      requireTLS: !loopback && mailbox.smtp_port !== 465,
-      ignoreTLS: loopback && !mailbox.secure,
+      host: access.smtp_host,
+      port: access.smtp_port,
+      secure: access.smtp_security === 'tls',
+      requireTLS: access.smtp_security === 'starttls',
+      ignoreTLS: access.smtp_security === 'none',
       connectionTimeout: 20_000,
       greetingTimeout: 20_000,
       socketTimeout: 120_000,
       socketCloseTimeout: 0,
-      allowInternalNetworkInterfaces: loopback,
+      allowInternalNetworkInterfaces: isLoopback(access.smtp_host),
       logger: false,
     });
     const opened = new OutgoingConnection(connection);
@@ -44,7 +43,7 @@ export class OutgoingConnection {
       connection.once('error', reject);
       connection.connect((error) => {
         if (error) return reject(error);
-        connection.login({ user: mailbox.user, pass: unseal(key, mailbox.sealed_password) }, (refused) =>
+        connection.login({ user: access.user, pass: access.password }, (refused) =>
           refused ? reject(refused) : resolve(),
         );
       });
@@ -97,11 +96,10 @@ export class OutgoingConnection {
 
 /** Opens a connection for one piece of work and closes it afterwards. */
 export async function withConnection<T>(
-  mailbox: MailboxRow,
-  key: Buffer,
+  access: Access,
   work: (connection: OutgoingConnection) => Promise<T>,
 ): Promise<T> {
-  const connection = await OutgoingConnection.open(mailbox, key);
+  const connection = await OutgoingConnection.open(access);
   try {
     return await work(connection);
   } finally {

@@ -2,11 +2,13 @@ import type { DocNode, Facts } from '../../core/merge/document.ts';
 import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
 import { returnKind, returnWords } from '../../core/delivery/report.ts';
 import { addressKey } from '../../core/address/address.ts';
-import { errorForLog, transact } from '../database/database.ts';
+import { errorForLog, transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { keepRaw, packRaw, readRaw } from '../database/raw.ts';
-import { connectionProblem, type MailboxRow } from '../mailbox/connection.ts';
-import { intakeTurn, keepMessages, prepare } from '../mailbox/intake.ts';
+import { accessOf, connectionProblem, type MailboxRow } from '../mailbox/connection.ts';
+import { noteDifference } from '../mailbox/compare.ts';
+import { intakeTurn, keepMessages, keepSources, prepare } from '../mailbox/intake.ts';
+import { readAll } from '../mailbox/reading.ts';
 import { composeMessage } from '../mailing/compose.ts';
 import type { Office } from '../office.ts';
 import { OutgoingConnection, type SmtpFault } from './smtp.ts';
@@ -255,7 +257,7 @@ export class DispatchWorker {
   private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
     for (let kept = this.idle.get(mailbox.id)?.pop(); kept; kept = this.idle.get(mailbox.id)?.pop())
       if (kept.usable) return kept;
-    return OutgoingConnection.open(mailbox, this.office.config.key);
+    return OutgoingConnection.open(accessOf(mailbox, this.office.config.key));
   }
 
   private giveBack(mailbox: MailboxRow, connection: OutgoingConnection): void {
@@ -266,7 +268,7 @@ export class DispatchWorker {
 
   private async failed(row: DispatchRow, error: SmtpFault, handed: boolean): Promise<void> {
     const { db, config, log } = this.office;
-    const words = (error.response ?? connectionProblem(error)).slice(0, 500);
+    const words = (error.response ?? connectionProblem(error).words).slice(0, 500);
     const free = { lease_owner: null, lease_until: null, answer: words };
     // Without an answer to the text nobody knows whether it was taken.
     if (handed && !error.responseCode) {
@@ -341,12 +343,15 @@ export class DispatchWorker {
       .select('id', 'message_id', 'raw_hash', 'left_at');
     if (!rows.length) return 0;
     const mind = await this.office.filingMind();
-    const prepared = await Promise.all(
-      rows.map(async (row) => prepare(mind.register, await readRaw(db, row.raw_hash), row.left_at)),
+    const readings = await readAll(await Promise.all(rows.map((row) => readRaw(db, row.raw_hash))));
+    const prepared = readings.map((reading, index) =>
+      prepare(mind.register, reading, rows[index]?.left_at ?? new Date()),
     );
+    await keepSources(db, prepared);
     await transact(db, async (trx) => {
       await intakeTurn(trx);
       const ids = await keepMessages(trx, mind, prepared);
+      await this.recordWhatLeft(trx, rows, ids);
       const which = rows.map((row, index) => [row.id, ids[index] ?? 0]);
       await trx.raw(
         `UPDATE dispatch SET logged_message_id = CASE id ${which.map(() => 'WHEN ? THEN ?').join(' ')} END WHERE id IN (${which.map(() => '?').join(', ')})`,
@@ -355,6 +360,25 @@ export class DispatchWorker {
       await beat(trx, 'mail');
     });
     return rows.length;
+  }
+
+  /** The record is what left: when a copy was taken in from Sent before, the bytes that left take its place. */
+  private async recordWhatLeft(
+    trx: Transaction,
+    rows: readonly { raw_hash: Buffer }[],
+    ids: readonly number[],
+  ): Promise<void> {
+    const kept: { id: number; raw_hash: Buffer }[] = await trx('message')
+      .whereIn('id', ids)
+      .select('id', 'raw_hash');
+    const recorded = new Map(kept.map((row) => [row.id, row.raw_hash]));
+    for (const [index, row] of rows.entries()) {
+      const id = ids[index] ?? 0;
+      const other = recorded.get(id);
+      if (!other || other.equals(row.raw_hash)) continue;
+      await noteDifference(trx, id, await readRaw(trx, row.raw_hash), await readRaw(trx, other));
+      await trx('message').where({ id }).update({ raw_hash: row.raw_hash });
+    }
   }
 
   /** Closes mailings of which nothing is left to send. */

@@ -85,7 +85,7 @@ interface EarlierRow {
   state: FilingState;
 }
 
-const MOST_OF_ONE_SUBJECT = 20;
+const MOST_OF_ONE_SUBJECT = 30;
 
 /** What the firm's mail says about a batch of messages, asked for in three queries and kept up as they are decided. */
 class Memory {
@@ -103,20 +103,7 @@ class Memory {
     const hashes = new Map(
       messages.flatMap((message) => message.subjectHashes).map((hash) => [hash.toString('hex'), hash]),
     );
-    const bySubject: (EarlierRow & { subject_key: Buffer })[] = hashes.size
-      ? await trx('message_subject')
-          .join('message', 'message.id', 'message_subject.message_id')
-          .whereIn('message_subject.subject_key', [...hashes.values()])
-          .orderBy('message.at', 'desc')
-          .limit(hashes.size * MOST_OF_ONE_SUBJECT)
-          .select(
-            'message.id',
-            'message.message_id',
-            'message.base_subject',
-            'message.state',
-            'message_subject.subject_key',
-          )
-      : [];
+    const bySubject = hashes.size ? await underSubjects(trx, [...hashes.values()]) : [];
     const ids = [...new Set([...byId, ...bySubject].map((row) => row.id))];
     const filed: { message_id: number; file_id: number }[] = ids.length
       ? await trx('filing').whereIn('message_id', ids).select('message_id', 'file_id')
@@ -158,6 +145,23 @@ class Memory {
       this.bySubject.set(key, [entry, ...others]);
     }
   }
+}
+
+/** The latest settled messages under each subject; however many there are, only so many of each are looked at. */
+async function underSubjects(
+  trx: Transaction,
+  keys: readonly Buffer[],
+): Promise<(EarlierRow & { subject_key: Buffer })[]> {
+  const latest =
+    '(SELECT message_id, subject_key FROM message_subject WHERE subject_key = ? ORDER BY message_id DESC LIMIT ?)';
+  const [rows] = (await trx.raw(
+    `SELECT message.id, message.message_id, message.base_subject, message.state, latest.subject_key
+      FROM (${keys.map(() => latest).join(' UNION ALL ')}) AS latest
+      JOIN message ON message.id = latest.message_id
+      WHERE message.state <> 'suggested' ORDER BY message.at DESC`,
+    keys.flatMap((key) => [key, MOST_OF_ONE_SUBJECT]),
+  )) as [(EarlierRow & { subject_key: Buffer })[]];
+  return rows;
 }
 
 /** Every message it names or holds within it. */
@@ -252,7 +256,7 @@ async function redecide(
   const messages = await Promise.all(
     waiting.map(async (row) => {
       const read = await readMessage(await readRaw(trx, row.raw_hash));
-      const filing = { ...(await filingMessage(mind.register, read)), at: row.at.getTime() };
+      const filing = { ...filingMessage(mind.register, read), at: row.at.getTime() };
       return { filing, messageId: row.message_id, subjectHashes: subjectHashes(mind.register, filing) };
     }),
   );

@@ -98,7 +98,7 @@ async function lessonFrom(
   settled: Settled,
 ): Promise<Lesson> {
   const { raw_hash, at } = await trx('message').where({ id: messageId }).first('raw_hash', 'at');
-  const message = await filingMessage(register, await readMessage(await readRaw(trx, raw_hash)));
+  const message = filingMessage(register, await readMessage(await readRaw(trx, raw_hash)));
   return lessonOf(
     register,
     { ...message, at: at.getTime() },

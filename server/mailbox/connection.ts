@@ -1,72 +1,122 @@
 import { ImapFlow } from 'imapflow';
 import { unseal } from '../security/seal.ts';
 
-export interface MailboxRow {
+/** How a connection is protected: from the first byte, after asking (STARTTLS), or not at all, on loopback only. */
+export type Security = 'tls' | 'starttls' | 'none';
+
+/** What it takes to reach a mailbox. */
+export interface Access {
+  imap_host: string;
+  imap_port: number;
+  imap_security: Security;
+  smtp_host: string;
+  smtp_port: number;
+  smtp_security: Security;
+  user: string;
+  password: string;
+}
+
+export interface MailboxRow extends Omit<Access, 'password'> {
   id: number;
   staff_id: number;
   address: string;
-  imap_host: string;
-  imap_port: number;
-  smtp_host: string;
-  smtp_port: number;
-  secure: number;
-  user: string;
+  name: string;
+  shared: number;
   sealed_password: Buffer;
+  take_from: string | null;
+  verified_at: Date | null;
+  paused_at: Date | null;
   retry_at: Date | null;
 }
 
-/** An IMAP connection to a mailbox, not yet opened. */
-export function imapClient(mailbox: MailboxRow, key: Buffer): ImapFlow {
+/** The ways in to a mailbox, its password unsealed. */
+export function accessOf(mailbox: MailboxRow, key: Buffer): Access {
+  return { ...mailbox, password: unseal(key, mailbox.sealed_password) };
+}
+
+/** An IMAP connection, not yet opened. @throws when it would cross a network unprotected */
+export function imapClient(access: Access): ImapFlow {
+  refuseOpenNetwork(access.imap_host, access.imap_security);
   return new ImapFlow({
-    host: mailbox.imap_host,
-    port: mailbox.imap_port,
-    secure: Boolean(mailbox.secure),
-    // Without TLS only on loopback, where the outside world of the demo and tests lives.
-    doSTARTTLS: mailbox.secure ? undefined : !isLoopback(mailbox.imap_host),
-    auth: { user: mailbox.user, pass: unseal(key, mailbox.sealed_password) },
+    host: access.imap_host,
+    port: access.imap_port,
+    secure: access.imap_security === 'tls',
+    doSTARTTLS: access.imap_security === 'starttls',
+    auth: { user: access.user, pass: access.password },
     logger: false,
     disableAutoIdle: true,
+    qresync: true,
     clientInfo: { name: 'Patient Clerk' },
     socketTimeout: 5 * 60_000,
     greetingTimeout: 15_000,
+    connectionTimeout: 20_000,
   });
+}
+
+/** Passwords and mail cross no network in the clear: without TLS there is only this machine itself. */
+export function refuseOpenNetwork(host: string, security: Security): void {
+  if (security === 'none' && !isLoopback(host))
+    throw Object.assign(new Error('unprotected connection'), { code: 'UNPROTECTED' });
 }
 
 export function isLoopback(host: string): boolean {
   return host === 'localhost' || host === '::1' || host.startsWith('127.');
 }
 
-/** Says in words what went wrong with a mailbox's connection. */
-export function connectionProblem(error: unknown): string {
+/** What went wrong with a connection, in words, and whether it takes a person to mend it. */
+export interface ConnectionProblem {
+  words: string;
+  needsPerson: boolean;
+}
+
+const PROBLEMS: readonly [codes: string[], words: string, needsPerson: boolean][] = [
+  [['EAUTH', 'AUTHENTICATIONFAILED'], 'The password was refused.', true],
+  [['ECONNREFUSED'], 'The mail server does not answer at that port.', false],
+  [['ENOTFOUND'], 'There is no mail server of that name.', true],
+  [['EAI_AGAIN'], 'The mail server’s name could not be looked up; the network may be down.', false],
+  [
+    ['ETIMEDOUT', 'CONNECT_TIMEOUT', 'ETIMEOUT', 'GREETING_TIMEOUT', 'EHOSTUNREACH', 'ENETUNREACH'],
+    'The mail server does not answer in time.',
+    false,
+  ],
+  [['CERT_HAS_EXPIRED'], 'The mail server’s certificate has expired.', true],
+  [['ERR_TLS_CERT_ALTNAME_INVALID'], 'The mail server’s certificate is for another name.', true],
+  [
+    ['DEPTH_ZERO_SELF_SIGNED_CERT', 'SELF_SIGNED_CERT_IN_CHAIN', 'UNABLE_TO_VERIFY_LEAF_SIGNATURE'],
+    'The mail server’s certificate is signed by nobody we know.',
+    true,
+  ],
+  [
+    ['ERR_SSL_WRONG_VERSION_NUMBER', 'ESOCKET', 'ETLS', 'EPROTO', 'ERR_SSL_PACKET_LENGTH_TOO_LONG'],
+    'No protected connection could be made at that port; perhaps it wants the other kind of protection.',
+    true,
+  ],
+  [['UNPROTECTED'], 'A connection without protection is allowed on this machine itself only.', true],
+  [['NoConnection', 'EConnectionClosed', 'ECONNRESET'], 'The connection to the mail server was lost.', false],
+  [['ETHROTTLE'], 'The mail server asks us to go slower.', false],
+];
+
+/** Says in words what went wrong with a mailbox's connection, and whether a person can help. */
+export function connectionProblem(error: unknown): ConnectionProblem {
   const fault = error as {
     authenticationFailed?: boolean;
+    serverResponseCode?: string;
     code?: string;
     responseText?: string;
     message?: string;
     sqlMessage?: string;
   };
-  if (fault.sqlMessage) return 'The mail could not be kept in our database; it will be tried again.';
-  if (fault.authenticationFailed) return 'The password was refused.';
-  switch (fault.code) {
-    case 'ECONNREFUSED':
-      return 'The mail server does not answer at that port.';
-    case 'ENOTFOUND':
-    case 'EAI_AGAIN':
-      return 'There is no mail server of that name.';
-    case 'ETIMEDOUT':
-    case 'CONNECT_TIMEOUT':
-    case 'ETIMEOUT':
-    case 'GREETING_TIMEOUT':
-      return 'The mail server does not answer in time.';
-    case 'CERT_HAS_EXPIRED':
-      return 'The mail server’s certificate has expired.';
-    case 'ERR_TLS_CERT_ALTNAME_INVALID':
-      return 'The mail server’s certificate is for another name.';
-    case 'NoConnection':
-    case 'EConnectionClosed':
-    case 'ECONNRESET':
-      return 'The connection to the mail server was lost.';
-    default:
-      return (fault.responseText || fault.message || 'The mailbox could not be read.').slice(0, 300);
-  }
+  if (fault.sqlMessage)
+    return {
+      words: 'The mail could not be kept in our database; it will be tried again.',
+      needsPerson: false,
+    };
+  // "Try later" and "in use" come with a refused sign-in too, and mend themselves (RFC 5530).
+  const passing = ['UNAVAILABLE', 'INUSE', 'LIMIT', 'SERVERBUG'].includes(fault.serverResponseCode ?? '');
+  if (fault.authenticationFailed && !passing)
+    return { words: 'The password was refused.', needsPerson: true };
+  const known = PROBLEMS.find(([codes]) => codes.includes(fault.code ?? ''));
+  if (known) return { words: known[1], needsPerson: known[2] };
+  const said = fault.responseText || fault.message || 'The mailbox could not be read.';
+  return { words: said.slice(0, 300), needsPerson: false };
 }

@@ -57,7 +57,8 @@ export class MailboxKeeper {
   /** Renews our leases and takes mailboxes that nobody keeps. */
   private async claim(): Promise<void> {
     const { db, process } = this.office;
-    const mailboxes: MailboxRow[] = await db('mailbox').select();
+    const mailboxes: MailboxRow[] = await db('mailbox').whereNull('paused_at').select();
+    this.letGo(mailboxes.map((mailbox) => mailbox.id));
     for (const mailbox of mailboxes) {
       const now = new Date();
       const ours = await db('mailbox')
@@ -71,6 +72,15 @@ export class MailboxKeeper {
       if (mailbox.retry_at && mailbox.retry_at.getTime() > kept.failedAt) kept.notBefore = 0;
       if (!ours) kept.sync?.stop();
       else if (!kept.sync && kept.notBefore <= Date.now() && !this.stopped) this.keep(mailbox, kept);
+    }
+  }
+
+  /** Stops keeping what was paused or disconnected. */
+  private letGo(ids: readonly number[]): void {
+    for (const [id, { sync }] of this.kept) {
+      if (ids.includes(id)) continue;
+      sync?.stop();
+      if (!sync) this.kept.delete(id);
     }
   }
 
@@ -88,7 +98,9 @@ export class MailboxKeeper {
       .run()
       .then(() => undefined)
       .catch((error: unknown) =>
-        this.stopped ? undefined : this.failed(mailbox, kept, error, Date.now() - started > 60_000),
+        this.stopped || sync.wasStopped
+          ? undefined
+          : this.failed(mailbox, kept, error, Date.now() - started > 60_000),
       )
       .finally(() => (kept.sync = null));
   }
@@ -97,16 +109,16 @@ export class MailboxKeeper {
     kept.failedAt = Date.now();
     kept.failures = ranWell ? 1 : kept.failures + 1;
     kept.notBefore = Date.now() + (WAITS[Math.min(kept.failures, WAITS.length) - 1] ?? 2000);
-    const problem = connectionProblem(error);
-    this.office.log.warn({ mailbox: mailbox.address, problem, error: errorForLog(error) }, 'mailbox failed');
-    // One lost connection mends itself; people are told of the second.
-    if (kept.failures < 2 && (error as { authenticationFailed?: boolean }).authenticationFailed !== true)
-      return;
+    const { words, needsPerson } = connectionProblem(error);
+    this.office.log.warn({ mailbox: mailbox.address, words, error: errorForLog(error) }, 'mailbox failed');
+    // One lost connection mends itself; it is told of the second.
+    if (kept.failures < 2 && !needsPerson) return;
     const { db } = this.office;
     await db('mailbox')
       .where({ id: mailbox.id })
       .update({
-        problem: problem.slice(0, 500),
+        problem: words.slice(0, 500),
+        needs_person: needsPerson,
         failing_since: db.raw('COALESCE(failing_since, UTC_TIMESTAMP(3))'),
       });
     await beat(db, 'mailboxes');

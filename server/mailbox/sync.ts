@@ -1,50 +1,51 @@
-import type { FetchMessageObject, ImapFlow, ListResponse } from 'imapflow';
+import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import { beat } from '../database/pulse.ts';
+import type { Transaction } from '../database/database.ts';
 import type { Office } from '../office.ts';
-import { imapClient, type MailboxRow } from './connection.ts';
-import { takeIn, type Arrival } from './intake.ts';
-
-interface FolderRow {
-  id: number;
-  path: string;
-  role: string;
-  uid_validity: number;
-  next_uid: number;
-  history_uid: number;
-}
+import { accessOf, imapClient, type MailboxRow } from './connection.ts';
+import { takeOverFlags, takeOverNamed, takeOverVanished } from './flags.ts';
+import { listFolders, stateOf, STATUS_QUERY, type FolderRow, type ListedFolder } from './folders.ts';
+import { IntakeLine, type Arrival } from './intake.ts';
+import { carryOutWishes, hasWishes } from './wishes.ts';
 
 /** UIDs of history asked for at once. */
-const SLICE = 200;
+const SLICE = 2000;
 /** A batch is handed on when it holds this many messages or bytes, so that memory stays bounded. */
-const BATCH_MESSAGES = 100;
-const BATCH_BYTES = 16 * 1024 * 1024;
-/** How long to wait for IDLE before looking at the other folders, in milliseconds. */
-const LOOK_ROUND = 4000;
+const BATCH_MESSAGES = 400;
+const BATCH_BYTES = 8 * 1024 * 1024;
+/** How long to wait for IDLE before looking at the busy folders, in milliseconds. */
+const LOOK_ROUND = 2000;
+/** All folders are listed again after this long, or after twenty times as long as listing them takes. */
+const LIST_ROUND = 10_000;
+/** Every message of a folder is compared after this long where a server keeps no count of changes. */
+const COMPARE_ROUND = 10 * 60_000;
 
-const ROLES: Record<string, string> = {
-  '\\Inbox': 'inbox',
-  '\\Sent': 'sent',
-  '\\Drafts': 'drafts',
-  '\\Trash': 'trash',
-  '\\Junk': 'junk',
-  '\\Archive': 'archive',
-};
-/** Folders whose mail is no correspondence: drafts, and what was thrown away. */
-const PASSED_OVER = new Set(['drafts', 'trash', 'junk']);
-
-/** Keeps one mailbox in step over one connection, until stopped or broken off. */
+/** Keeps one mailbox in step, both ways, over one connection, until stopped or broken off. */
 export class MailboxSync {
   private readonly client: ImapFlow;
+  private readonly line: IntakeLine;
   private stopped = false;
   private wake: (() => void) | null = null;
+  private folders: ListedFolder[] = [];
+  private listAgainAt = 0;
+  /** What was last compared of each folder, as the server told it. */
+  private readonly compared = new Map<number, string>();
+  /** UIDs the server said have vanished from the open folder. */
+  private vanished: number[] = [];
 
   constructor(
     private readonly office: Office,
     private readonly mailbox: MailboxRow,
   ) {
-    this.client = imapClient(mailbox, office.config.key);
+    this.line = new IntakeLine(office);
+    this.client = imapClient(accessOf(mailbox, office.config.key));
     this.client.on('error', () => this.wake?.());
     this.client.on('exists', () => this.wake?.());
+    this.client.on('flags', () => this.wake?.());
+    this.client.on('expunge', (event: { vanished?: boolean; uid?: number }) => {
+      if (event.vanished && event.uid) this.vanished.push(event.uid);
+      this.wake?.();
+    });
     this.client.on('close', () => this.wake?.());
   }
 
@@ -52,10 +53,8 @@ export class MailboxSync {
   async run(): Promise<void> {
     try {
       await this.client.connect();
-      for (let folders = await this.listFolders(); !this.stopped; folders = await this.listFolders()) {
-        await this.newMail(folders);
-        await this.history(folders);
-        await this.inStep();
+      while (!this.stopped) {
+        await this.round();
         await this.rest();
         if (!this.client.usable && !this.stopped)
           throw Object.assign(new Error('connection lost'), { code: 'NoConnection' });
@@ -71,165 +70,238 @@ export class MailboxSync {
     this.client.close();
   }
 
+  get wasStopped(): boolean {
+    return this.stopped;
+  }
+
   /** Brings the mailbox in step once, then ends. */
   async runOnce(): Promise<void> {
     try {
       await this.client.connect();
-      const folders = await this.listFolders();
-      await this.newMail(folders);
-      await this.history(folders);
-      await this.inStep();
+      await this.round();
     } finally {
       await this.client.logout().catch(() => this.client.close());
     }
   }
 
-  private async listFolders(): Promise<FolderRow[]> {
-    const listed = await this.client.list({
-      statusQuery: { messages: true, uidNext: true, uidValidity: true },
-    });
-    const db = this.office.db;
-    const known: FolderRow[] = await db('folder').where({ mailbox_id: this.mailbox.id });
-    const rows = new Map(known.map((row) => [row.path, row]));
-    for (const folder of listed) {
-      if (folder.flags.has('\\Noselect') || !folder.status) continue;
-      await this.noteFolder(folder, rows.get(folder.path));
-    }
-    const now: FolderRow[] = await db('folder').where({ mailbox_id: this.mailbox.id });
-    const { personalFolders } = await this.office.firm();
-    const personal = new Set(personalFolders.map((name) => name.toLowerCase()));
-    const own = (path: string, delimiter: string) =>
-      path.split(delimiter || '/').some((part) => personal.has(part.toLowerCase()));
-    // A colleague's personal folders are never opened, nor what lies in them.
-    const present = new Set(
-      listed.filter((folder) => !own(folder.path, folder.delimiter)).map((folder) => folder.path),
-    );
-    const order = ['inbox', 'sent', 'archive', 'other'];
-    return now
-      .filter((folder) => present.has(folder.path) && !PASSED_OVER.has(folder.role))
-      .sort((a, b) => order.indexOf(a.role) - order.indexOf(b.role));
+  private async round(): Promise<void> {
+    await carryOutWishes(this.office.db, this.client, this.mailbox.id);
+    await this.look();
+    await this.newMail();
+    await this.changes();
+    await this.history();
+    if (!this.stopped) await this.inStep();
   }
 
-  /** Records a folder's state; a changed UIDVALIDITY means reading it again, which logs nothing twice. */
-  private async noteFolder(folder: ListResponse, known: FolderRow | undefined): Promise<void> {
-    const { db } = this.office;
-    const validity = Number(folder.status?.uidValidity ?? 0);
-    const next = Number(folder.status?.uidNext ?? 1);
-    const onServer = folder.status?.messages ?? 0;
-    const start = { uid_validity: validity, next_uid: next, history_uid: next };
-    if (!known) {
-      const role =
-        folder.path.toUpperCase() === 'INBOX' ? 'inbox' : (ROLES[folder.specialUse ?? ''] ?? 'other');
-      await db('folder')
-        .insert({ mailbox_id: this.mailbox.id, path: folder.path, role, on_server: onServer, ...start })
-        .onConflict()
-        .ignore();
-    } else if (Number(known.uid_validity) !== validity) {
-      await db.transaction(async (trx) => {
-        await trx('message_copy').where({ folder_id: known.id }).delete();
-        await trx('folder')
-          .where({ id: known.id })
-          .update({ on_server: onServer, ...start });
-      });
-    } else {
-      await db('folder')
-        .where({ id: known.id })
-        .whereNot({ on_server: onServer })
-        .update({ on_server: onServer });
+  /** Asks how the folders stand: all of them when it is time for that, else the busy ones. */
+  private async look(): Promise<void> {
+    const started = Date.now();
+    if (started >= this.listAgainAt) {
+      const { personalFolders } = await this.office.firm();
+      this.folders = await listFolders(this.office.db, this.client, this.mailbox.id, personalFolders);
+      this.listAgainAt = Date.now() + Math.max(LIST_ROUND, 20 * (Date.now() - started));
+      return;
+    }
+    for (const folder of this.folders) {
+      if (!['inbox', 'sent'].includes(folder.row.role)) continue;
+      const status = await this.client.status(folder.row.path, STATUS_QUERY);
+      if (!status || Number(status.uidValidity) !== Number(folder.row.uid_validity)) this.listAgainAt = 0;
+      else folder.state = stateOf(status);
     }
   }
 
   /** Takes in what came since the last look, in every folder that has something new. */
-  private async newMail(folders: FolderRow[]): Promise<void> {
-    for (const folder of folders) {
+  private async newMail(): Promise<void> {
+    for (const { row, state } of this.folders) {
       if (this.stopped) return;
-      const status = await this.client.status(folder.path, { uidNext: true });
-      const next = Number((status && status.uidNext) || 0);
-      if (next <= Number(folder.next_uid)) continue;
-      await this.take(folder, Number(folder.next_uid), next - 1);
-      await this.office
-        .db('folder')
-        .where({ id: folder.id })
-        .where('next_uid', '<', next)
-        .update({ next_uid: next });
-      folder.next_uid = next;
+      const next = state.nextUid;
+      if (next <= Number(row.next_uid)) continue;
+      await this.take(row, `${row.next_uid}:${next - 1}`, { to: next - 1 }, (trx) =>
+        trx('folder').where({ id: row.id }).where('next_uid', '<', next).update({ next_uid: next }),
+      );
+      await this.line.done();
+      row.next_uid = next;
     }
   }
 
-  /** Takes in older mail, newest first, a slice of each folder in turn; where it stands is kept after each slice. */
-  private async history(folders: FolderRow[]): Promise<void> {
-    for (
-      let left = folders.filter((folder) => Number(folder.history_uid) > 1);
-      left.length && !this.stopped;
-      left = left.filter((folder) => Number(folder.history_uid) > 1)
-    ) {
-      for (const folder of left) {
-        const to = Number(folder.history_uid) - 1;
-        const from = Math.max(1, to - SLICE + 1);
-        await this.take(folder, from, to);
-        if (this.stopped) return;
-        await this.office.db('folder').where({ id: folder.id }).update({ history_uid: from });
-        folder.history_uid = from;
-        await beat(this.office.db, 'mailboxes');
+  /** Takes over what was done elsewhere to messages that are here: flags, moves, deletions. */
+  private async changes(): Promise<void> {
+    const { db } = this.office;
+    let different = false;
+    for (const folder of this.folders) {
+      if (this.stopped) return;
+      const { row, state } = folder;
+      const told = `${state.messages} ${state.nextUid} ${state.unseen} ${state.modseq}`;
+      if (this.compared.get(row.id) === told && !this.compareDue(row)) continue;
+      this.compared.set(row.id, told);
+      const counted = state.modseq > 0 && Number(row.modseq) > 0;
+      if (counted && state.modseq === Number(row.modseq) && !(await this.fewer(folder))) continue;
+      if (!counted && !(await this.looksDifferent(folder))) continue;
+      const lock = await this.client.getMailboxLock(row.path, { readOnly: true });
+      try {
+        this.vanished = [];
+        different =
+          (await takeOverFlags(db, this.client, row, counted ? Number(row.modseq) : 0)) || different;
+        if (this.vanished.length) await takeOverNamed(db, row, this.vanished);
+        different = this.vanished.length > 0 || different;
+        if (await this.fewer(folder)) different = (await takeOverVanished(db, this.client, row)) || different;
+      } finally {
+        lock.release();
       }
-      await this.newMail(folders);
+      await db('folder').where({ id: row.id }).update({ modseq: state.modseq, checked_at: new Date() });
+      row.modseq = state.modseq;
+      row.checked_at = new Date();
+    }
+    if (different) await beat(db, 'mail');
+  }
+
+  /** Whether we know of more messages than lie in a folder that has been taken in. */
+  private async fewer({ row, state }: ListedFolder): Promise<boolean> {
+    if (state.messages === 0) return (await this.known(row)) > 0;
+    // While history is being taken in, only the comparison of all messages tells.
+    if (Number(row.history_uid) > 1) return this.compareDue(row);
+    return (await this.known(row)) > state.messages;
+  }
+
+  private async known(row: FolderRow): Promise<number> {
+    const [found] = await this.office.db('message_copy').where({ folder_id: row.id }).count('* as count');
+    return Number(found?.count ?? 0);
+  }
+
+  private compareDue(row: FolderRow): boolean {
+    return !row.checked_at || Date.now() - row.checked_at.getTime() > COMPARE_ROUND;
+  }
+
+  /** For servers that keep no count of changes: the number of messages or of unread ones differs, or it is time. */
+  private async looksDifferent(folder: ListedFolder): Promise<boolean> {
+    const { row, state } = folder;
+    if (this.compareDue(row)) return true;
+    if (Number(row.history_uid) > 1) return false;
+    const [unseen] = await this.office
+      .db('message_copy')
+      .where({ folder_id: row.id, seen: 0 })
+      .count('* as count');
+    return (await this.fewer(folder)) || Number(unseen?.count ?? 0) !== state.unseen;
+  }
+
+  /** Takes in older mail, newest first, a slice of each folder in turn; where it stands is kept with each slice. */
+  private async history(): Promise<void> {
+    const { db } = this.office;
+    let left = this.folders.map(({ row }) => row).filter((row) => Number(row.history_uid) > 1);
+    if (left.length)
+      await db('mailbox').where({ id: this.mailbox.id }).update({ filling_since: new Date(), filled: 0 });
+    const wanted = new Map<number, number[]>();
+    for (; left.length && !this.stopped; left = left.filter((row) => Number(row.history_uid) > 1)) {
+      for (const row of left) {
+        const to = Number(row.history_uid) - 1;
+        let from = Math.max(1, to - SLICE + 1);
+        let range = `${from}:${to}`;
+        if (this.mailbox.take_from) {
+          const uids = wanted.get(row.id) ?? (await this.since(row, this.mailbox.take_from));
+          wanted.set(row.id, uids);
+          const slice = uids.filter((uid) => uid <= to).slice(-SLICE);
+          from = slice.length === SLICE ? (slice[0] ?? 1) : 1;
+          range = slice.join(',');
+        }
+        const progress = async (trx: Transaction) => {
+          await trx('folder').where({ id: row.id }).update({ history_uid: from });
+          await trx('mailbox')
+            .where({ id: this.mailbox.id })
+            .update({ filled: trx.raw('filled + ?', [to - from + 1]) });
+          await beat(trx, 'mailboxes');
+        };
+        await this.take(row, range, { from, to }, progress);
+        if (this.stopped) break;
+        row.history_uid = from;
+      }
+      await this.line.done();
+      if (this.stopped) break;
+      await carryOutWishes(db, this.client, this.mailbox.id);
+      await this.look();
+      await this.newMail();
     }
   }
 
-  /** Fetches a range of UIDs and takes it in, reading on while the batch before is being kept. */
-  private async take(folder: FolderRow, from: number, to: number): Promise<void> {
+  /** UIDs of the messages that arrived on a day or later, in order. */
+  private async since(row: FolderRow, day: string): Promise<number[]> {
+    const lock = await this.client.getMailboxLock(row.path, { readOnly: true });
+    try {
+      const found = await this.client.search({ since: new Date(`${day}T00:00:00Z`) }, { uid: true });
+      if (!Array.isArray(found)) throw new Error('The mail server could not say which mail is how old.');
+      return found.sort((a, b) => a - b);
+    } finally {
+      lock.release();
+    }
+  }
+
+  /** Fetches messages by UID and hands them to be taken in, reading on while earlier batches are being kept. */
+  private async take(
+    folder: FolderRow,
+    range: string,
+    bounds: { from?: number; to: number },
+    progress: (trx: Transaction) => Promise<unknown>,
+  ): Promise<void> {
+    if (!range) return this.line.hand([], progress);
     const lock = await this.client.getMailboxLock(folder.path, { readOnly: true });
     try {
       let batch: Arrival[] = [];
       let bytes = 0;
-      let keeping: Promise<void> = Promise.resolve();
-      const hand = async () => {
-        const full = batch;
-        batch = [];
-        bytes = 0;
-        await keeping;
-        keeping = takeIn(this.office, full);
-        // Awaited with the next batch; until then a failure must not count as unhandled.
-        keeping.catch(() => undefined);
-      };
       for await (const message of this.client.fetch(
-        `${from}:${to}`,
+        range,
         { uid: true, source: true, flags: true, internalDate: true },
         { uid: true },
       )) {
-        const arrival = asArrival(folder.id, message);
-        if (!arrival || arrival.uid < from || arrival.uid > to) continue;
+        const arrival = asArrival(folder, message);
+        if (!arrival || arrival.uid < (bounds.from ?? 1) || arrival.uid > bounds.to) continue;
         batch.push(arrival);
         bytes += arrival.raw.length;
-        if (batch.length >= BATCH_MESSAGES || bytes >= BATCH_BYTES) await hand();
+        if (batch.length >= BATCH_MESSAGES || bytes >= BATCH_BYTES) {
+          await this.line.hand(batch);
+          batch = [];
+          bytes = 0;
+        }
         if (this.stopped) break;
       }
-      await hand();
-      await keeping;
+      // Where it stands is written down only when all of it came.
+      if (!this.stopped && !this.client.usable)
+        throw Object.assign(new Error('connection lost'), { code: 'NoConnection' });
+      await this.line.hand(batch, this.stopped ? undefined : progress);
     } finally {
       lock.release();
     }
   }
 
   private async inStep(): Promise<void> {
-    await this.office
-      .db('mailbox')
-      .where({ id: this.mailbox.id })
-      .update({ in_step_at: new Date(), failing_since: null, problem: null });
+    await this.office.db('mailbox').where({ id: this.mailbox.id }).update({
+      in_step_at: new Date(),
+      failing_since: null,
+      problem: null,
+      needs_person: 0,
+      filling_since: null,
+    });
     await beat(this.office.db, 'mailboxes');
   }
 
-  /** Waits for the server to tell of new mail, or until it is time to look at all folders again. */
+  /** Waits for the server to tell of something, for somebody to do something here, or until it is time to look again. */
   private async rest(): Promise<void> {
     if (this.stopped) return;
     const lock = await this.client.getMailboxLock('INBOX', { readOnly: true });
+    const until = Date.now() + LOOK_ROUND;
     try {
       await new Promise<void>((resolve) => {
-        const timer = setTimeout(resolve, LOOK_ROUND);
-        this.wake = () => {
+        let timer: NodeJS.Timeout;
+        const ended = () => {
           clearTimeout(timer);
           resolve();
         };
+        const watch = () => {
+          timer = setTimeout(() => {
+            if (Date.now() >= until) return ended();
+            hasWishes(this.office.db, this.mailbox.id).then((some) => (some ? ended() : watch()), ended);
+          }, 400);
+        };
+        this.wake = ended;
+        watch();
         if (this.client.capabilities.has('IDLE')) void this.client.idle().catch(() => undefined);
       });
     } finally {
@@ -239,13 +311,15 @@ export class MailboxSync {
   }
 }
 
-function asArrival(folderId: number, message: FetchMessageObject): Arrival | null {
+function asArrival(folder: FolderRow, message: FetchMessageObject): Arrival | null {
   if (!message.source) return null;
   const date = message.internalDate ? new Date(message.internalDate) : new Date();
   return {
-    folderId,
+    folderId: folder.id,
+    sent: folder.role === 'sent',
     uid: message.uid,
     seen: message.flags?.has('\\Seen') ?? false,
+    flagged: message.flags?.has('\\Flagged') ?? false,
     internalDate: Number.isNaN(date.getTime()) ? new Date() : date,
     raw: message.source,
   };

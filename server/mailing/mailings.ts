@@ -21,7 +21,7 @@ import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { groupBy } from '../register/filingRegister.ts';
 import { withConnection } from '../dispatch/smtp.ts';
-import type { MailboxRow } from '../mailbox/connection.ts';
+import { accessOf, type MailboxRow } from '../mailbox/connection.ts';
 import { composeMessage, type Composed } from './compose.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 
@@ -322,7 +322,7 @@ export async function sendTest(
   const mailbox: MailboxRow = await db('mailbox').where({ id: recipient.mailboxId }).first();
   const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });
   try {
-    await withConnection(mailbox, office.config.key, (connection) =>
+    await withConnection(accessOf(mailbox, office.config.key), (connection) =>
       connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),
     );
   } catch (error) {

@@ -146,7 +146,7 @@ describe('filing, whatever comes', () => {
               bytes,
             ])
           : bytes;
-        const message = await filingMessage(register, await readMessage(raw));
+        const message = filingMessage(register, await readMessage(raw));
         expect(subjectKeys(message, (each) => register.isOurs(each))).to.be.an('array');
         decide(mind, { ...message, at: 0 }, context);
       }),

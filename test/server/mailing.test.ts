@@ -153,7 +153,7 @@ describe('the bytes of a message', () => {
       { ...envelope, to: { name: 'n\r\nBcc: all@x.example', address: 'a@x.example' } },
     );
     const read = await readMessage(raw);
-    expect([read.bcc, read.header('bcc')]).to.deep.equal([[], null]);
+    expect([read.bcc, read.headers.get('bcc')]).to.deep.equal([[], undefined]);
   });
 });
 

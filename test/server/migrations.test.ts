@@ -1,11 +1,11 @@
 import { expect } from 'chai';
 import { ensureDatabase, migrate, openDatabase } from '../../server/database/database.ts';
 import * as firstDay from '../../server/database/migrations/0001_first_day.ts';
-import { hashOf } from '../../server/database/raw.ts';
-import { freshDatabase } from './helpers.ts';
+import { hashOf, packRaw } from '../../server/database/raw.ts';
+import { freshDatabase, rawMessage } from './helpers.ts';
 
 describe('migrations', () => {
-  it('give mail that was there before its subject keys, one for each outside person', async () => {
+  it('give mail that was there before what newer versions ask of it: subject keys, words for search, who owes an answer', async () => {
     const { url, db: other } = await freshDatabase();
     await other.destroy();
     const own = new URL(url);
@@ -20,11 +20,14 @@ describe('migrations', () => {
       };
       await db.migrate.latest({ migrationSource: first });
       await db('setting').insert({ name: 'firm', value: JSON.stringify({ domains: ['firm.example'] }) });
-      await db('raw').insert({ hash: hashOf('x'), size: 1, packed: Buffer.from('x') });
+      const raw = await packRaw(
+        rawMessage({ From: 'ada@fell.example', Subject: 'Re: The Wall' }, 'Could you look at the coping?'),
+      );
+      await db('raw').insert(raw);
       const [conversation = 0] = await db('conversation').insert({});
       const [id = 0] = await db('message').insert({
         identity: hashOf('one'),
-        raw_hash: hashOf('x'),
+        raw_hash: raw.hash,
         conversation_id: conversation,
         direction: 'received',
         at: new Date(),
@@ -56,6 +59,9 @@ describe('migrations', () => {
         ),
       );
       expect(await db.schema.hasColumn('message', 'subject_key')).to.equal(false);
+      expect(await db('message').where({ id }).first('waits', 'asks')).to.deep.equal({ waits: 'we', asks: 1 });
+      const found = await db('raw_words').whereRaw("MATCH (words) AGAINST ('+coping' IN BOOLEAN MODE)");
+      expect(found).to.have.length(1);
       // A second start finds nothing to do.
       await migrate(db);
     } finally {

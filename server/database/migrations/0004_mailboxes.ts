@@ -1,0 +1,153 @@
+import type { Knex } from 'knex';
+import { readMessage } from '../../../core/message/read.ts';
+import { leavesOpen } from '../../../core/conversation/owing.ts';
+import { writtenPart } from '../../../core/message/written.ts';
+import { insertAll } from '../database.ts';
+import { readRaw } from '../raw.ts';
+import { searchWords } from '../../../core/message/words.ts';
+
+/** Mailboxes in step both ways, the Mail screen, and messages written here. */
+const ALTERATIONS = [
+  `ALTER TABLE mailbox
+    ADD COLUMN name VARCHAR(120) NOT NULL DEFAULT '' COMMENT 'as it is called in lists' AFTER address,
+    ADD COLUMN imap_security ENUM('tls','starttls','none') NOT NULL DEFAULT 'tls' AFTER imap_port,
+    ADD COLUMN smtp_security ENUM('tls','starttls','none') NOT NULL DEFAULT 'tls' AFTER smtp_port,
+    ADD COLUMN shared TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'an office address, nobody''s own',
+    ADD COLUMN take_from DATE NULL COMMENT 'older mail is not taken in',
+    ADD COLUMN verified_at DATETIME(3) NULL COMMENT 'a test message came back then',
+    ADD COLUMN paused_at DATETIME(3) NULL,
+    ADD COLUMN needs_person TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'the problem does not mend itself',
+    ADD COLUMN filling_since DATETIME(3) NULL,
+    ADD COLUMN filled INT UNSIGNED NOT NULL DEFAULT 0 COMMENT 'messages of history looked at since then'`,
+  `UPDATE mailbox SET
+    imap_security = IF(secure, 'tls', 'none'),
+    smtp_security = IF(secure, IF(smtp_port = 465, 'tls', 'starttls'), 'none'),
+    verified_at = in_step_at,
+    name = (SELECT name FROM staff WHERE staff.id = staff_id)`,
+  'ALTER TABLE mailbox DROP COLUMN secure',
+  `CREATE TABLE mailbox_colleague (
+    mailbox_id INT UNSIGNED NOT NULL,
+    staff_id INT UNSIGNED NOT NULL,
+    may ENUM('read','write') NOT NULL,
+    PRIMARY KEY (mailbox_id, staff_id),
+    KEY mailbox_colleague_staff (staff_id),
+    CONSTRAINT mailbox_colleague_mailbox FOREIGN KEY (mailbox_id) REFERENCES mailbox (id) ON DELETE CASCADE,
+    CONSTRAINT mailbox_colleague_staff_fk FOREIGN KEY (staff_id) REFERENCES staff (id)
+  )`,
+  `ALTER TABLE folder
+    ADD COLUMN skipped TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'never read, by choice',
+    ADD COLUMN checked_at DATETIME(3) NULL COMMENT 'when every message of it was last compared'`,
+  `ALTER TABLE message_copy
+    ADD COLUMN at DATETIME(3) NOT NULL DEFAULT '1970-01-01' COMMENT 'of the message, for lists',
+    ADD COLUMN flagged TINYINT(1) NOT NULL DEFAULT 0,
+    ADD COLUMN shown_in INT UNSIGNED NULL COMMENT 'the folder it is shown in: another one while a move is on its way; null when thrown away for good'`,
+  `UPDATE message_copy JOIN message ON message.id = message_copy.message_id
+    SET message_copy.at = message.at, shown_in = folder_id`,
+  `ALTER TABLE message_copy
+    ADD KEY message_copy_shown (shown_in, at, message_id),
+    ADD CONSTRAINT message_copy_shown_fk FOREIGN KEY (shown_in) REFERENCES folder (id) ON DELETE SET NULL`,
+  // What people did to copies here and the mailbox does not know yet. One wish a copy and kind: the newest counts.
+  `CREATE TABLE mail_change (
+    id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    mailbox_id INT UNSIGNED NOT NULL,
+    folder_id INT UNSIGNED NOT NULL,
+    uid BIGINT UNSIGNED NOT NULL,
+    kind ENUM('seen','flagged','answered','move') NOT NULL,
+    value TINYINT(1) NULL COMMENT 'for flags',
+    to_folder_id INT UNSIGNED NULL COMMENT 'for moves; null: gone for good',
+    staff_id INT UNSIGNED NULL,
+    at DATETIME(3) NOT NULL,
+    tries SMALLINT UNSIGNED NOT NULL DEFAULT 0,
+    UNIQUE KEY mail_change_once (folder_id, uid, kind),
+    KEY mail_change_mailbox (mailbox_id, id),
+    CONSTRAINT mail_change_mailbox_fk FOREIGN KEY (mailbox_id) REFERENCES mailbox (id) ON DELETE CASCADE,
+    CONSTRAINT mail_change_folder FOREIGN KEY (folder_id) REFERENCES folder (id) ON DELETE CASCADE,
+    CONSTRAINT mail_change_to FOREIGN KEY (to_folder_id) REFERENCES folder (id) ON DELETE CASCADE,
+    CONSTRAINT mail_change_staff FOREIGN KEY (staff_id) REFERENCES staff (id)
+  )`,
+  // A packed source of many megabytes goes in pieces, since a server takes statements of so many bytes only.
+  `CREATE TABLE raw_piece (
+    hash BINARY(32) NOT NULL,
+    position SMALLINT UNSIGNED NOT NULL,
+    packed LONGBLOB NOT NULL,
+    PRIMARY KEY (hash, position),
+    CONSTRAINT raw_piece_raw FOREIGN KEY (hash) REFERENCES raw (hash) ON DELETE CASCADE
+  )`,
+  // Words hang on the source, not on the record, so that they can be written before the record's turn comes.
+  `CREATE TABLE raw_words (
+    hash BINARY(32) NOT NULL PRIMARY KEY,
+    words MEDIUMTEXT NOT NULL COMMENT 'people, subject, text and names of enclosures, for search',
+    FULLTEXT KEY raw_words_words (words),
+    CONSTRAINT raw_words_raw FOREIGN KEY (hash) REFERENCES raw (hash) ON DELETE CASCADE
+  )`,
+  `ALTER TABLE message
+    ADD COLUMN unread TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'unread in one of its mailboxes at least',
+    ADD COLUMN starred TINYINT(1) NOT NULL DEFAULT 0,
+    ADD COLUMN asks TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'leaves its readers something to answer',
+    ADD COLUMN waits ENUM('we','they') NULL COMMENT 'the last word of its conversation: who owes an answer',
+    ADD COLUMN differs VARCHAR(300) NULL COMMENT 'what is different in the copy that lies in Sent',
+    ADD KEY message_unread (unread, at),
+    ADD KEY message_starred (starred, at),
+    ADD KEY message_waits (waits, at),
+    ADD KEY message_differs (differs, at)`,
+];
+
+export async function up(knex: Knex): Promise<void> {
+  for (const alteration of ALTERATIONS) {
+    const made = alteration.startsWith('CREATE')
+      ? `${alteration} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`
+      : alteration;
+    await knex.raw(made);
+  }
+  await readAgain(knex);
+  await knex.raw(
+    `UPDATE message JOIN (SELECT DISTINCT message_id FROM message_copy WHERE seen = 0) AS unseen
+      ON unseen.message_id = message.id SET unread = 1`,
+  );
+  await knex.raw(
+    `UPDATE message JOIN (
+        SELECT id, ROW_NUMBER() OVER (PARTITION BY conversation_id ORDER BY at DESC, id DESC) AS place
+        FROM message WHERE automatic IS NULL AND direction <> 'internal'
+      ) AS told ON told.id = message.id
+      SET waits = IF(direction = 'received', 'we', 'they') WHERE told.place = 1 AND asks = 1`,
+  );
+}
+
+/** Gives messages that are here already their words for search, some hundred at a time. */
+async function readAgain(knex: Knex): Promise<void> {
+  for (let after = 0; ;) {
+    const rows: { id: number; raw_hash: Buffer; direction: string }[] = await knex('message')
+      .where('id', '>', after)
+      .orderBy('id')
+      .limit(200)
+      .select('id', 'raw_hash', 'direction');
+    if (!rows.length) return;
+    const reads = await Promise.all(
+      rows.map(async (row) => ({ row, read: await readMessage(await readRaw(knex, row.raw_hash)) })),
+    );
+    await insertAll(
+      knex,
+      'raw_words',
+      reads.map(({ row, read }) => ({ hash: row.raw_hash, words: searchWords(read) })),
+      { ignore: true },
+    );
+    const asking = reads.flatMap(({ row, read }) =>
+      row.direction !== 'internal' &&
+      !read.automatic &&
+      leavesOpen(
+        row.direction as 'received' | 'sent',
+        read.subject,
+        writtenPart(read.text, [read.from?.name ?? ''], read.from?.address).own,
+      )
+        ? [row.id]
+        : [],
+    );
+    if (asking.length) await knex('message').whereIn('id', asking).update({ asks: 1 });
+    after = rows.at(-1)?.id ?? after;
+  }
+}
+
+/** Migrations only go forward: a wrong one is mended by the next. */
+export async function down(): Promise<void> {
+  throw new Error('migrations only go forward');
+}
