@@ -7,6 +7,7 @@ import {
   readdirSync,
   readFileSync,
   readSync,
+  renameSync,
   rmSync,
   writeSync,
 } from 'node:fs';
@@ -52,12 +53,14 @@ export class Folder extends EventEmitter {
   private readonly byMessageId = new Map<string, Set<number>>();
   uidNext = 1;
   highestModseq = 1;
+  /** What is gone, and at which mod-sequence it went (RFC 7162). */
+  readonly expunged: { uid: number; modseq: number }[] = [];
   private readonly data: number;
   private readonly journal: number;
   private end: number;
 
   constructor(
-    readonly path: string,
+    public path: string,
     readonly specialUse: SpecialUse | null,
     readonly uidValidity: number,
     dir: string,
@@ -93,6 +96,7 @@ export class Folder extends EventEmitter {
       this.highestModseq = Math.max(this.highestModseq, entry.f[2]);
     } else {
       this.drop(entry.x[0]);
+      this.expunged.push({ uid: entry.x[0], modseq: entry.x[1] });
       this.highestModseq = Math.max(this.highestModseq, entry.x[1]);
     }
   }
@@ -176,6 +180,7 @@ export class Folder extends EventEmitter {
       if (!this.byUid.has(uid)) continue;
       this.drop(uid);
       this.write({ x: [uid, ++this.highestModseq] });
+      this.expunged.push({ uid, modseq: this.highestModseq });
     }
     this.emit('change');
   }
@@ -251,6 +256,20 @@ export class Account {
     this.folders.delete(path);
     for (const ending of ['dat', 'jsonl'])
       rmSync(join(this.dir, `${encodeURIComponent(path)}.${ending}`), { force: true });
+    return true;
+  }
+
+  rename(from: string, to: string): boolean {
+    const folder = this.folders.get(from);
+    if (!folder || folder.specialUse || this.folders.has(to)) return false;
+    for (const ending of ['dat', 'jsonl'])
+      renameSync(
+        join(this.dir, `${encodeURIComponent(from)}.${ending}`),
+        join(this.dir, `${encodeURIComponent(to)}.${ending}`),
+      );
+    this.folders.delete(from);
+    this.folders.set(to, folder);
+    folder.path = to;
     return true;
   }
 

@@ -2,7 +2,7 @@ import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { readMessage } from '../core/message/read.ts';
 import { Agenda, type Deed } from './agenda.ts';
-import { EXTENSIONS } from './imap/session.ts';
+import { EXTENSIONS, type Faults } from './imap/session.ts';
 import { listenImap, type Listening } from './imap/server.ts';
 import { answer, deliveryReport, letter, outOfOffice } from './letters.ts';
 import { pick, seeded } from './random.ts';
@@ -33,6 +33,8 @@ export class World {
   private listeners: Listening[] = [];
   imapPort = 0;
   smtpPort = 0;
+  /** How the exchange misbehaves now; tests turn faults on and off. */
+  readonly faults: Faults = {};
 
   private constructor(
     readonly settings: WorldSettings,
@@ -54,6 +56,7 @@ export class World {
     const imap = await listenImap(options.imapPort, {
       login: (user, password) => world.login(user, password),
       extensions: options.extensions ?? EXTENSIONS,
+      faults: world.faults,
     });
     const smtp = await listenSmtp(options.smtpPort, {
       login: (user, password) => world.login(user, password) !== null,

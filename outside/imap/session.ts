@@ -11,7 +11,9 @@ export const EXTENSIONS = [
   'MOVE',
   'SPECIAL-USE',
   'CONDSTORE',
+  'QRESYNC',
   'ENABLE',
+  'LIST-STATUS',
   'NAMESPACE',
   'ID',
   'UNSELECT',
@@ -21,6 +23,19 @@ export const EXTENSIONS = [
 export interface SessionOptions {
   login(user: string, password: string): Account | null;
   extensions: readonly string[];
+  faults: Faults;
+}
+
+/** How the exchange misbehaves, for tests; read anew at every command. */
+export interface Faults {
+  /** Waits so long before each command, in milliseconds. */
+  slow?: number;
+  /** Cuts the connection within the message that passes so many bytes fetched since this was set. */
+  cutAfter?: number;
+  /** Refuses commands of these names. */
+  refuse?: string[];
+  /** Answers to a sign-in. */
+  refuseLogin?: string;
 }
 
 class Refusal extends Error {
@@ -41,6 +56,7 @@ export class ImapSession {
   private view: number[] = [];
   private toldModseq = 0;
   private condstore = false;
+  private qresync = false;
   private idleTag: string | null = null;
   private buffer: Buffer = Buffer.alloc(0);
   private pieces: (string | Buffer)[] = [];
@@ -104,7 +120,10 @@ export class ImapSession {
     const head = /^(\S+) (?:(UID) )?(\S+) ?/i.exec(first);
     if (!head) return this.line('* BAD a tag and a command were expected');
     const [all, tag = '', uid, name = ''] = head;
+    const { faults } = this.options;
+    if (faults.slow) await new Promise((resolve) => setTimeout(resolve, faults.slow));
     try {
+      if (faults.refuse?.includes(name.toUpperCase())) throw new Refusal('NO', '[UNAVAILABLE] not now');
       const tokens = parseTokens([first.slice(all.length), ...pieces.slice(1)]);
       await this.run(tag, name.toUpperCase(), Boolean(uid), tokens);
     } catch (error) {
@@ -136,9 +155,10 @@ export class ImapSession {
       case 'LOGIN':
         return this.login(tag, args);
       case 'ENABLE':
-        if (args.some((token) => textOf(token).toUpperCase() === 'CONDSTORE')) this.condstore = true;
-        this.line(`* ENABLED${this.condstore ? ' CONDSTORE' : ''}`);
-        return ok('enabled');
+        return this.enable(
+          args.map((token) => textOf(token).toUpperCase()),
+          ok,
+        );
       default:
         return this.authenticated(tag, name, uid, args, ok);
     }
@@ -167,6 +187,10 @@ export class ImapSession {
       case 'CREATE':
         account.create(textOf(args[0]));
         return ok('created');
+      case 'RENAME':
+        if (!account.rename(textOf(args[0]), textOf(args[1])))
+          throw new Refusal('NO', 'that cannot be renamed');
+        return ok('renamed');
       case 'DELETE':
         if (!account.remove(textOf(args[0]))) throw new Refusal('NO', 'that folder stays');
         return ok('deleted');
@@ -231,7 +255,19 @@ export class ImapSession {
     }
   }
 
+  private enable(wanted: readonly string[], ok: (text: string) => void): void {
+    const enabled = wanted.filter(
+      (name) => ['CONDSTORE', 'QRESYNC'].includes(name) && this.options.extensions.includes(name),
+    );
+    if (enabled.length) this.condstore = true;
+    if (enabled.includes('QRESYNC')) this.qresync = true;
+    this.line(`* ENABLED ${enabled.join(' ')}`.trim());
+    ok('enabled');
+  }
+
   private login(tag: string, args: Token[]): void {
+    const { refuseLogin } = this.options.faults;
+    if (refuseLogin) throw new Refusal('NO', refuseLogin);
     this.account = this.options.login(textOf(args[0]), textOf(args[1]));
     if (!this.account) throw new Refusal('NO', '[AUTHENTICATIONFAILED] the user or the password is wrong');
     this.line(`${tag} OK [CAPABILITY ${this.capability()}] welcome`);
@@ -245,6 +281,8 @@ export class ImapSession {
 
   private list(account: Account, name: string, args: Token[]): void {
     const given = args.filter((token) => !('list' in token));
+    const returned = this.options.extensions.includes('LIST-STATUS') ? args.at(-1) : undefined;
+    const wanted = returned && 'list' in returned ? statusItems(returned.list) : undefined;
     const pattern = textOf(given[0]) + textOf(given[1]);
     if (!pattern) return this.line(`* ${name} (\\Noselect) "/" ""`);
     const matcher = new RegExp(
@@ -263,6 +301,7 @@ export class ImapSession {
       this.line(
         `* ${name} (\\HasNoChildren${use ? ` ${folder.specialUse}` : ''}) "/" ${quoted(folder.path)}`,
       );
+      if (wanted) this.status(folder, wanted);
     }
   }
 
@@ -337,6 +376,10 @@ export class ImapSession {
     const items = fetchItems(args[1]);
     if (uid && !items.includes('UID')) items.unshift('UID');
     const since = changedSince(args[2]);
+    if (since !== null && this.qresync && wantsVanished(args[2])) {
+      const gone = folder.expunged.filter((each) => each.modseq > since).map((each) => each.uid);
+      if (gone.length) this.line(`* VANISHED (EARLIER) ${compress(gone)}`);
+    }
     const position = new Map(this.view.map((each, index) => [each, index + 1]));
     for (const message of messages) {
       if (since !== null && message.modseq <= since) continue;
@@ -349,6 +392,11 @@ export class ImapSession {
       }
       const row = fetchRow(folder, message, items);
       const head = Buffer.from(`* ${position.get(message.uid)} FETCH `);
+      if (this.cut(row.length)) {
+        this.socket.write(Buffer.concat([head, row.subarray(0, Math.floor(row.length / 2))]));
+        this.socket.destroySoon();
+        return;
+      }
       if (!this.socket.write(Buffer.concat([head, row, Buffer.from('\r\n')]))) {
         await new Promise<void>((resolve) => {
           const go = () => {
@@ -362,6 +410,16 @@ export class ImapSession {
       }
       if (!this.socket.writable) return;
     }
+  }
+
+  /** Whether the connection is to break within so many bytes. */
+  private cut(bytes: number): boolean {
+    const { faults } = this.options;
+    if (faults.cutAfter === undefined) return false;
+    faults.cutAfter -= bytes;
+    if (faults.cutAfter > 0) return false;
+    delete faults.cutAfter;
+    return true;
   }
 
   private writable(): void {
@@ -435,11 +493,15 @@ export class ImapSession {
     const folder = this.folder;
     if (!folder) return;
     if (expunges) {
+      const gone: number[] = [];
       for (let index = this.view.length - 1; index >= 0; index--) {
-        if (folder.find(this.view[index] ?? 0)) continue;
+        const uid = this.view[index] ?? 0;
+        if (folder.find(uid)) continue;
         this.view.splice(index, 1);
-        this.line(`* ${index + 1} EXPUNGE`);
+        gone.unshift(uid);
+        if (!this.qresync) this.line(`* ${index + 1} EXPUNGE`);
       }
+      if (this.qresync && gone.length) this.line(`* VANISHED ${compress(gone)}`);
     }
     if (folder.highestModseq <= this.toldModseq) return;
     const greatest = this.view.at(-1) ?? 0;
@@ -456,6 +518,18 @@ export class ImapSession {
     if (this.view.length > before) this.line(`* ${this.view.length} EXISTS`);
     this.toldModseq = folder.highestModseq;
   }
+}
+
+/** The items of `RETURN (STATUS (…) …)` (RFC 5819). */
+function statusItems(options: readonly Token[]): Token | undefined {
+  const at = options.findIndex((token) => !('list' in token) && /^STATUS$/i.test(textOf(token)));
+  return at < 0 ? undefined : options[at + 1];
+}
+
+function wantsVanished(token: Token | undefined): boolean {
+  return Boolean(
+    token && 'list' in token && token.list.some((each) => textOf(each).toUpperCase() === 'VANISHED'),
+  );
 }
 
 function changedSince(token: Token | undefined): number | null {

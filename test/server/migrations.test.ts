@@ -59,7 +59,10 @@ describe('migrations', () => {
         ),
       );
       expect(await db.schema.hasColumn('message', 'subject_key')).to.equal(false);
-      expect(await db('message').where({ id }).first('waits', 'asks')).to.deep.equal({ waits: 'we', asks: 1 });
+      expect(await db('message').where({ id }).first('waits', 'asks')).to.deep.equal({
+        waits: 'we',
+        asks: 1,
+      });
       const found = await db('raw_words').whereRaw("MATCH (words) AGAINST ('+coping' IN BOOLEAN MODE)");
       expect(found).to.have.length(1);
       // A second start finds nothing to do.
