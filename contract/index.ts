@@ -3,5 +3,7 @@ export * from './session.ts';
 export * from './register.ts';
 export * from './mail.ts';
 export * from './filing.ts';
+export * from './mailbox.ts';
 export * from './mailing.ts';
 export * from './today.ts';
+export * from './writing.ts';

@@ -104,6 +104,11 @@ export const MessageView = z.object({
   listId: z.string(),
   notes: z.array(Note),
   laterUntil: z.string().nullable(),
+  /** Who owes an answer to it, when it is the last word of its conversation. */
+  waits: z.enum(['we', 'they']).nullable(),
+  /** What is different in the copy that lies in Sent. */
+  differs: z.string().nullable(),
+  handler: z.string().nullable(),
 });
 export type MessageView = z.infer<typeof MessageView>;
 
@@ -185,6 +190,9 @@ export const LedgerEntry = z.object({
   snippet: z.string(),
   enclosures: z.number(),
   automatic: z.string().nullable(),
+  waits: z.enum(['we', 'they']).nullable(),
+  /** What is different in the copy that lies in Sent. */
+  differs: z.string().nullable(),
   mailing: z.object({ id: z.number(), name: z.string(), recipients: z.number() }).nullable(),
   files: z.array(z.object({ id: z.number(), number: z.string() })),
 });
@@ -204,10 +212,16 @@ export const MailboxStatus = z.object({
   id: z.number(),
   address: z.string(),
   owner: z.string(),
-  state: z.enum(['in step', 'filling', 'failing', 'waiting']),
+  state: z.enum(['in step', 'filling', 'failing', 'recovering', 'waiting', 'paused']),
   inStepAt: z.string().nullable(),
   failingSince: z.string().nullable(),
   problem: z.string().nullable(),
+  name: z.string(),
+  shared: z.boolean(),
+  verifiedAt: z.string().nullable(),
+  pausedAt: z.string().nullable(),
+  /** When older mail will probably all be here. */
+  expectedEnd: z.string().nullable(),
   onServer: z.number(),
   taken: z.number(),
   folders: z.array(FolderStatus),

@@ -17,6 +17,8 @@ export type Session = z.infer<typeof Session>;
 /** Figures beside the words of the rail. */
 export const RailCounts = z.object({
   sorting: z.number(),
+  /** In the mailboxes the person may see. */
+  unread: z.number(),
   clients: z.number(),
   mailings: z.number(),
   mailboxes: z.object({

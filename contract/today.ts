@@ -1,11 +1,14 @@
 import { z } from 'zod';
 import { MailingRow } from './mailing.ts';
+import { Owing } from './mailbox.ts';
 import { MailboxStatus } from './mail.ts';
 
 export const Today = z.object({
   unsorted: z.object({ count: z.number(), oldest: z.string().nullable() }),
   returned: z.object({ count: z.number(), words: z.string() }),
   uncertain: z.number(),
+  /** Answers owed. */
+  owing: z.object({ we: z.number(), they: z.number(), oldest: z.array(Owing) }),
   failing: z.array(MailboxStatus),
   mailboxes: z.array(MailboxStatus),
   today: z.object({ messages: z.number(), filedAlone: z.number() }),

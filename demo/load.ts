@@ -9,7 +9,8 @@ import { seal } from '../server/security/seal.ts';
 import type { WorldSettings } from '../outside/settings.ts';
 import { Account } from '../outside/store.ts';
 import { fillMailboxes } from './mail.ts';
-import { FIRM, FIRM_DOMAIN, INTERESTS, makeRegister, STAFF, type DemoRegister } from './register.ts';
+import { FIRM, FIRM_DOMAIN, INTERESTS, makeRegister, OFFICE, STAFF, type DemoRegister } from './register.ts';
+import { WORDINGS } from './wordings.ts';
 import { halfWritten } from './mailings.ts';
 
 export const DEMO_PASSWORD = 'open the gate';
@@ -30,15 +31,20 @@ export async function makeWorld(dir: string, options: DemoOptions): Promise<Demo
   if (existsSync(join(dir, 'world.json'))) return register;
   rmSync(dir, { recursive: true, force: true });
   mkdirSync(dir, { recursive: true });
+  const addresses = [...STAFF.map(({ email }) => email), OFFICE];
   const accounts = new Map(
-    STAFF.map(({ email }) => [email, new Account(email, mailPassword(email), join(dir, 'accounts', email))]),
+    addresses.map((email) => [email, new Account(email, mailPassword(email), join(dir, 'accounts', email))]),
   );
   await fillMailboxes(register, accounts, options.seed, options.now, options.conversationsPerClient);
   for (const account of accounts.values()) account.close();
   const settings: WorldSettings = {
     seed: options.seed,
     firmDomain: FIRM_DOMAIN,
-    accounts: STAFF.map(({ email, name }) => ({ address: email, name, password: mailPassword(email) })),
+    accounts: [...STAFF, { email: OFFICE, name: 'The office' }].map(({ email, name }) => ({
+      address: email,
+      name,
+      password: mailPassword(email),
+    })),
     correspondents: register.correspondents,
     answerShare: options.answerShare ?? 0.3,
   };
@@ -73,6 +79,33 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
         user: email,
         sealed_password: seal(key, mailPassword(email)),
       })),
+    );
+    // The manager and the assistant keep the advisers' mailboxes with them.
+    await trx('mailbox').insert({
+      staff_id: 1,
+      address: OFFICE,
+      name: 'The office',
+      shared: true,
+      imap_host: '127.0.0.1',
+      imap_port: 0,
+      smtp_host: '127.0.0.1',
+      smtp_port: 0,
+      imap_security: 'none',
+      smtp_security: 'none',
+      verified_at: new Date(),
+      user: OFFICE,
+      sealed_password: seal(key, mailPassword(OFFICE)),
+    });
+    const boxes: { id: number; staff_id: number }[] = await trx('mailbox').where({ shared: 0 });
+    await trx('mailbox_colleague').insert(
+      [1, 5].flatMap((staffId) =>
+        boxes
+          .filter((box) => box.staff_id !== staffId && box.staff_id !== 1)
+          .map((box) => ({ mailbox_id: box.id, staff_id: staffId, may: staffId === 1 ? 'write' : 'read' })),
+      ),
+    );
+    await trx('wording').insert(
+      WORDINGS.map((wording) => ({ ...wording, body: JSON.stringify(wording.body) })),
     );
     await trx('interest').insert(INTERESTS.map((name, index) => ({ id: index + 1, name })));
     await trx('field').insert([

@@ -5,6 +5,7 @@ import type { Account } from '../outside/store.ts';
 import { CLOSINGS, GENERAL, LAST_NAMES, FIRST_NAMES, OPENINGS, placeName } from './names.ts';
 import {
   FIRM,
+  OFFICE,
   STAFF,
   type DemoClient,
   type DemoFile,
@@ -43,6 +44,7 @@ export async function fillMailboxes(
   writer.circulars();
   await writer.returned();
   writer.unsorted();
+  writer.toTheOffice();
   const letters = writer.letters.sort((a, b) => a.at.getTime() - b.at.getTime());
   for (const letter of letters) await post(letter, accounts, now);
   for (const { raw, to, at } of writer.reports)
@@ -275,6 +277,39 @@ class MailWriter {
       parents: [],
       ...(headers ? { headers } : {}),
     });
+  }
+
+  /** Questions to the address on the letterhead, from clients with one matter in hand or none. */
+  toTheOffice(): void {
+    const questions = [
+      ['Opening hours before Christmas', 'Could you tell me whether somebody is in on the twenty-third?'],
+      [
+        'New telephone number',
+        'We have a new number at the house; the old one rings out. Nothing else has changed.',
+      ],
+      ['Copy of our plan', 'Would you send us another copy of the plan? Ours was left in the rain.'],
+      ['Parking at the loft', 'Is there room to leave a trailer in the yard on Thursday morning?'],
+      ['A form came by post', 'A form came that I do not understand. Shall I bring it with me?'],
+    ] as const;
+    const clients = this.register.clients.filter(
+      (client) =>
+        client.status === 'active' &&
+        client.people[0]?.addresses.length &&
+        client.files.filter((file) => !file.closed && !file.general).length <= 1,
+    );
+    for (let index = 0; index < Math.min(26, clients.length); index++) {
+      const client = clients[(index * 7) % clients.length];
+      const person = client?.people[0];
+      if (!client || !person) continue;
+      const [subject, question] = pick(this.random, questions);
+      this.plain(
+        { name: `${person.firstName} ${person.lastName}`.trim(), email: person.addresses[0]?.email ?? '' },
+        { name: FIRM.name, email: OFFICE },
+        subject,
+        `Good morning,\n\n${question}\n\nYours\n${person.firstName} ${person.lastName}\n${client.place}\n`,
+        this.moment(0.3 + this.random() * 50),
+      );
+    }
   }
 
   circulars(): void {

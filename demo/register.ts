@@ -14,6 +14,8 @@ export const FIRM = {
     'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',
 };
 export const FIRM_DOMAIN = 'quillhurst.example';
+/** The address on the letterhead, read by several. */
+export const OFFICE = `office@${FIRM_DOMAIN}`;
 
 export interface DemoStaff {
   id: number;

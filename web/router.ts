@@ -12,6 +12,13 @@ export const router = createRouter({
       meta: { open: true, title: 'Sign in' },
     },
     {
+      // A message in a window of its own.
+      path: '/letter/:id(\\d+)',
+      name: 'letter apart',
+      component: () => import('./writing/Letter.vue'),
+      meta: { title: 'Write' },
+    },
+    {
       path: '/',
       component: () => import('./shell/Shell.vue'),
       children: [
@@ -51,6 +58,30 @@ export const router = createRouter({
           name: 'client',
           component: () => import('./clients/Client.vue'),
           meta: { title: 'Client' },
+        },
+        {
+          path: 'mail',
+          name: 'mail',
+          component: () => import('./mail/Mail.vue'),
+          meta: { title: 'Mail' },
+        },
+        {
+          path: 'write',
+          name: 'write',
+          component: () => import('./writing/Begin.vue'),
+          meta: { title: 'Write' },
+        },
+        {
+          path: 'writing',
+          name: 'writing',
+          component: () => import('./writing/Writing.vue'),
+          meta: { title: 'Drafts' },
+        },
+        {
+          path: 'writing/:id(\\d+)',
+          name: 'letter',
+          component: () => import('./writing/Letter.vue'),
+          meta: { title: 'Write' },
         },
         {
           path: 'mailings',

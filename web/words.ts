@@ -27,6 +27,15 @@ export function useTimes() {
     const days = now().startOf('day').diff(day, 'days').days;
     return days < 1 ? 'Today' : days < 2 ? 'Yesterday' : day.toFormat('ccc d LLL');
   }
+  /** The date of the firm's zone an instant falls on. */
+  const dayOf = (iso: string) => at(iso).toISODate() ?? '';
+  /** `Today, Tuesday 24 November`; takes a date of the firm's zone. */
+  function dayHeading(isoDay: string): string {
+    const day = DateTime.fromISO(isoDay, { zone: session.zone, locale: 'en-GB' });
+    const days = now().startOf('day').diff(day, 'days').days;
+    const words = day.toFormat(day.year === now().year ? 'cccc d LLLL' : 'cccc d LLLL yyyy');
+    return days < 1 && days >= 0 ? `Today, ${words}` : words;
+  }
   const today = () => now().setLocale('en-GB').toFormat('cccc d LLLL');
   const hour = () => now().hour;
 
@@ -45,7 +54,7 @@ export function useTimes() {
     if (days < 7) return `since ${time.toFormat('cccc')}`;
     return `since ${time.toFormat('d LLLL')}`;
   }
-  return { brief, full, clock, day, dayName, date, weekday, today, hour, ago, since };
+  return { brief, full, clock, day, dayOf, dayHeading, dayName, date, weekday, today, hour, ago, since };
 }
 
 /** `1 message`, `14 messages`. */

@@ -12,19 +12,23 @@ export async function settleSent(
     .filter((message) => !message.received && message.read.messageId)
     .map((message) => message.read.messageId);
   if (!ids.length) return;
-  const rows: { message_id: string; file_id: number; name: string }[] = await trx('dispatch')
-    .join('mailing', 'mailing.id', 'dispatch.mailing_id')
-    .whereIn('dispatch.message_id', ids)
-    .select('dispatch.message_id', 'dispatch.file_id', 'mailing.name');
+  const rows: { message_id: string; file_id: number | null; name: string | null; file_ids: string | null }[] =
+    await trx('dispatch')
+      .leftJoin('mailing', 'mailing.id', 'dispatch.mailing_id')
+      .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
+      .whereIn('dispatch.message_id', ids)
+      .select('dispatch.message_id', 'dispatch.file_id', 'mailing.name', 'draft.file_ids');
   const byId = new Map(rows.map((row) => [row.message_id, row]));
   for (const [index, message] of messages.entries()) {
     const row = byId.get(message.read.messageId ?? '');
-    if (row)
-      decided[index] = settled(row.file_id, {
-        kind: 'mailing',
-        side: 'for',
-        weight: 9,
-        words: `Sent in the mailing “${row.name}”`,
-      });
+    const fileIds = row?.file_id ? [row.file_id] : (JSON.parse(row?.file_ids ?? '[]') as number[]);
+    // A written message without a file is decided on like any other.
+    if (!row || !fileIds.length) continue;
+    decided[index] = settled(
+      fileIds,
+      row.name
+        ? { kind: 'mailing', side: 'for', weight: 9, words: `Sent in the mailing “${row.name}”` }
+        : { kind: 'hand', side: 'for', weight: 9, words: 'The file was chosen when it was written' },
+    );
   }
 }

@@ -61,9 +61,13 @@ export class OutgoingConnection {
   /**
    * Sends one message.
    * @param beforeText awaited when the server has asked for the text and before its first byte is handed over
-   * @returns the server's own words
+   * @returns the server's own words, and those of the envelope it refused while taking others
    */
-  send(envelope: SmtpEnvelope, raw: Buffer, beforeText?: () => Promise<void>): Promise<string> {
+  send(
+    envelope: SmtpEnvelope,
+    raw: Buffer,
+    beforeText?: () => Promise<void>,
+  ): Promise<{ response: string; rejected: string[] }> {
     const text = Readable.from(
       (async function* () {
         await beforeText?.();
@@ -83,7 +87,7 @@ export class OutgoingConnection {
         this.connection.off('error', failed);
         this.connection.off('end', lost);
         if (error) failed(error);
-        else resolve(info?.response ?? '');
+        else resolve({ response: info?.response ?? '', rejected: (info?.rejected ?? []).map(String) });
       });
     });
   }

@@ -1,8 +1,9 @@
+import type { Addressees } from '../../contract/index.ts';
 import type { DocNode, Facts } from '../../core/merge/document.ts';
 import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
 import { returnKind, returnWords } from '../../core/delivery/report.ts';
 import { addressKey } from '../../core/address/address.ts';
-import { errorForLog, transact, type Transaction } from '../database/database.ts';
+import { errorForLog, insertAll, transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { keepRaw, packRaw, readRaw } from '../database/raw.ts';
 import { accessOf, connectionProblem, type MailboxRow } from '../mailbox/connection.ts';
@@ -11,6 +12,7 @@ import { intakeTurn, keepMessages, keepSources, prepare } from '../mailbox/intak
 import { readAll } from '../mailbox/reading.ts';
 import { composeMessage } from '../mailing/compose.ts';
 import type { Office } from '../office.ts';
+import { composeDraft, type DraftRecord } from '../writing/compose.ts';
 import { OutgoingConnection, type SmtpFault } from './smtp.ts';
 import { SentCopies } from './sentCopies.ts';
 
@@ -23,7 +25,8 @@ const LOG_BATCH = 100;
 
 interface DispatchRow {
   id: number;
-  mailing_id: number;
+  mailing_id: number | null;
+  draft_id: number | null;
   mailbox_id: number;
   to_name: string;
   to_address: string;
@@ -31,11 +34,32 @@ interface DispatchRow {
   facts: string;
   attempts: number;
   raw_hash: Buffer | null;
+  /** Of the mailing. */
   subject: string;
   body: string;
-  released_at: Date;
+  released_at: Date | null;
+  /** Of the written message. */
+  people: string | null;
+  send_at: Date | null;
   /** Set when the bytes were composed in this round. */
   raw?: Buffer;
+}
+
+interface LeftRow {
+  id: number;
+  message_id: string;
+  raw_hash: Buffer;
+  left_at: Date;
+  draft_id: number | null;
+  people: string | null;
+  staff_id: number | null;
+}
+
+/** Whom a message goes to: a mailing's alone on the envelope, a written one's all together. */
+function envelopeOf(row: DispatchRow): string[] {
+  if (!row.people) return [row.to_address];
+  const { to, cc, bcc } = JSON.parse(row.people) as Addressees;
+  return [...new Set([...to, ...cc, ...bcc].map(({ email }) => email))];
 }
 
 /**
@@ -124,15 +148,20 @@ export class DispatchWorker {
   private async claim(): Promise<DispatchRow[]> {
     const { db, process } = this.office;
     const leaving: number[] = await db('mailing').where({ state: 'leaving' }).pluck('id');
-    if (!leaving.length || this.stopped) return [];
+    if (this.stopped) return [];
     const now = new Date();
-    return transact(db, async (trx) => {
-      const ids: number[] = await trx('dispatch')
+    const due = () =>
+      db('dispatch')
         .whereIn('state', ['waiting', 'delayed'])
-        .whereIn('mailing_id', leaving)
+        .where((any) => any.whereIn('mailing_id', leaving).orWhereNotNull('draft_id'))
         .whereNotIn('mailbox_id', [...this.busy.keys()])
-        .where('next_at', '<=', now)
-        .orderBy('next_at')
+        .where('next_at', '<=', now);
+    if (!(await due().first('id'))) return [];
+    return transact(db, async (trx) => {
+      const ids: number[] = await due()
+        .transacting(trx)
+        // What somebody has just written does not queue behind a mailing.
+        .orderByRaw('draft_id IS NULL, next_at')
         .limit(CLAIM)
         .forUpdate()
         .skipLocked()
@@ -148,22 +177,26 @@ export class DispatchWorker {
           handed_at: null,
         });
       return trx('dispatch')
-        .join('mailing', 'mailing.id', 'dispatch.mailing_id')
+        .leftJoin('mailing', 'mailing.id', 'dispatch.mailing_id')
+        .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
         .whereIn('dispatch.id', ids)
-        .orderBy('dispatch.next_at')
+        .orderByRaw('draft_id IS NULL, dispatch.next_at')
         .select<DispatchRow[]>(
           'dispatch.id',
-          'mailing_id',
-          'mailbox_id',
+          'dispatch.mailing_id',
+          'dispatch.draft_id',
+          'dispatch.mailbox_id',
           'to_name',
           'to_address',
-          'message_id',
+          'dispatch.message_id',
           'facts',
           'attempts',
           'raw_hash',
           'mailing.subject',
           'mailing.body',
           'mailing.released_at',
+          'draft.people',
+          'draft.send_at',
         );
     });
   }
@@ -196,7 +229,8 @@ export class DispatchWorker {
     try {
       const raw = row.raw ?? (await readRaw(db, row.raw_hash ?? Buffer.alloc(0)));
       const connection = await this.connection(mailbox);
-      const answer = await connection.send({ from: mailbox.address, to: [row.to_address] }, raw, async () => {
+      const to = envelopeOf(row);
+      const { response, rejected } = await connection.send({ from: mailbox.address, to }, raw, async () => {
         const until = new Date(Date.now() + LEASE_SECONDS * 1000);
         // If the lease has passed to somebody else meanwhile, not a byte leaves.
         if (!(await this.change(row, { handed_at: new Date(), lease_until: until }, new Date())))
@@ -206,7 +240,8 @@ export class DispatchWorker {
       await this.change(row, {
         state: 'left',
         left_at: new Date(),
-        answer: answer.slice(0, 500),
+        answer: response.slice(0, 500),
+        refused: rejected.length ? rejected.join(', ').slice(0, 500) : null,
         lease_owner: null,
         lease_until: null,
       });
@@ -231,6 +266,11 @@ export class DispatchWorker {
     const names = new Map(staff.map((member) => [member.id, member.name]));
     const packed = await Promise.all(
       fresh.map(async (row) => {
+        if (row.draft_id) {
+          const draft: DraftRecord = await db('draft').where({ id: row.draft_id }).first();
+          row.raw = await composeDraft(db, draft, new Date());
+          return packRaw(row.raw);
+        }
         const mailbox = mailboxes.get(row.mailbox_id);
         const { raw } = await composeMessage(
           JSON.parse(row.subject) as DocNode,
@@ -275,7 +315,8 @@ export class DispatchWorker {
       await this.change(row, { state: 'uncertain', ...free });
       return;
     }
-    const tooLate = Date.now() - row.released_at.getTime() > GIVE_UP_AFTER_SECONDS * 1000;
+    const released = row.released_at ?? row.send_at ?? new Date();
+    const tooLate = Date.now() - released.getTime() > GIVE_UP_AFTER_SECONDS * 1000;
     const refused =
       error.code !== 'EAUTH' &&
       error.responseCode !== undefined &&
@@ -284,7 +325,7 @@ export class DispatchWorker {
       const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(words)?.[0] ?? '5.0.0';
       const kind = returnKind(status);
       await this.change(row, { state: 'returned', return_kind: kind, ...free });
-      if (kind === 'hard' && refused) {
+      if (kind === 'hard' && refused && envelopeOf(row).length === 1) {
         await db('address')
           .where({ email_key: addressKey(row.to_address) })
           .update({ returned_at: new Date(), returned_why: returnWords(status) });
@@ -334,13 +375,22 @@ export class DispatchWorker {
   /** Puts what has left on the client files, as the bytes that left. */
   private async logLeft(): Promise<number> {
     const { db } = this.office;
-    const rows: { id: number; message_id: string; raw_hash: Buffer; left_at: Date }[] = await db('dispatch')
-      .whereIn('state', ['left', 'returned'])
+    const rows: LeftRow[] = await db('dispatch')
+      .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
+      .whereIn('dispatch.state', ['left', 'returned'])
       .whereNull('logged_message_id')
       .whereNotNull('left_at')
       .whereNotNull('raw_hash')
       .limit(LOG_BATCH)
-      .select('id', 'message_id', 'raw_hash', 'left_at');
+      .select(
+        'dispatch.id',
+        'dispatch.message_id',
+        'raw_hash',
+        'left_at',
+        'dispatch.draft_id',
+        'draft.people',
+        'draft.staff_id',
+      );
     if (!rows.length) return 0;
     const mind = await this.office.filingMind();
     const readings = await readAll(await Promise.all(rows.map((row) => readRaw(db, row.raw_hash))));
@@ -352,6 +402,7 @@ export class DispatchWorker {
       await intakeTurn(trx);
       const ids = await keepMessages(trx, mind, prepared);
       await this.recordWhatLeft(trx, rows, ids);
+      await this.recordWritten(trx, rows, ids);
       const which = rows.map((row, index) => [row.id, ids[index] ?? 0]);
       await trx.raw(
         `UPDATE dispatch SET logged_message_id = CASE id ${which.map(() => 'WHEN ? THEN ?').join(' ')} END WHERE id IN (${which.map(() => '?').join(', ')})`,
@@ -378,6 +429,35 @@ export class DispatchWorker {
       if (!other || other.equals(row.raw_hash)) continue;
       await noteDifference(trx, id, await readRaw(trx, row.raw_hash), await readRaw(trx, other));
       await trx('message').where({ id }).update({ raw_hash: row.raw_hash });
+    }
+  }
+
+  /** A written message is no draft any more; who had a hidden copy is known to us alone, and who wrote it. */
+  private async recordWritten(
+    trx: Transaction,
+    rows: readonly LeftRow[],
+    ids: readonly number[],
+  ): Promise<void> {
+    for (const [index, row] of rows.entries()) {
+      const id = ids[index] ?? 0;
+      if (!row.draft_id || !id) continue;
+      await trx('draft').where({ id: row.draft_id }).update({ state: 'sent', saved_at: row.left_at });
+      // Whoever wrote it chose its file, too.
+      await trx('message').where({ id }).update({ handler_id: row.staff_id });
+      await trx('message').where({ id, state: 'logged' }).update({ decided_by: row.staff_id });
+      const { bcc } = JSON.parse(row.people ?? '{"bcc":[]}') as Addressees;
+      await insertAll(
+        trx,
+        'message_party',
+        bcc.map(({ name, email }) => ({
+          message_id: id,
+          role: 'bcc',
+          email_key: addressKey(email),
+          email,
+          name,
+        })),
+        { ignore: true },
+      );
     }
   }
 

@@ -74,8 +74,8 @@ function asColumns(decision: Decision): Decided {
 }
 
 /** A decision that was made elsewhere, with its reason. */
-export function settled(fileId: number, reason: Evidence): Decided {
-  return asColumns({ state: 'logged', fileIds: [fileId], probability: 1, evidence: [reason] });
+export function settled(fileIds: number[], reason: Evidence): Decided {
+  return asColumns({ state: 'logged', fileIds, probability: 1, evidence: [reason] });
 }
 
 interface EarlierRow {

@@ -83,6 +83,8 @@ export async function ledger(
           snippet: row.snippet,
           enclosures: row.enclosures,
           automatic: row.automatic,
+          waits: row.waits,
+          differs: row.differs,
           mailing: mailing ? { id: mailing.id, name: mailing.name, recipients: mailing.recipients } : null,
           files: (filesOf.get(id) ?? []).map((file) => ({ id: file.id, number: file.number })),
         },

@@ -19,8 +19,9 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
   const { db } = office;
   const row = await db('message')
     .leftJoin('staff', 'staff.id', 'message.decided_by')
+    .leftJoin('staff as handler', 'handler.id', 'message.handler_id')
     .where('message.id', id)
-    .first('message.*', 'staff.name as decider');
+    .first('message.*', 'staff.name as decider', 'handler.name as handler');
   if (!row) throw notFound('That message');
   await keepPrivate(db, staffId, row);
   const register = await office.filingRegister();
@@ -33,10 +34,9 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     db('message_copy')
       .join('folder', 'folder.id', 'message_copy.folder_id')
       .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-      .join('staff', 'staff.id', 'mailbox.staff_id')
       .where({ message_id: id })
-      .distinct('staff.name')
-      .pluck('staff.name'),
+      .distinct('mailbox.name')
+      .pluck('mailbox.name'),
     db('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id'),
     history(db, id),
     db('message')
@@ -89,6 +89,9 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     listId: row.list_id,
     notes,
     laterUntil: row.later_until?.toISOString() ?? null,
+    waits: row.state === 'logged' || row.state === 'suggested' ? row.waits : null,
+    differs: row.differs,
+    handler: row.handler ?? null,
   };
 }
 

@@ -6,10 +6,12 @@ import { Refusal, problems } from './problems.ts';
 import { sameOrigin, signedIn } from './guard.ts';
 import { eventsRoute } from './events.ts';
 import { filingRoutes } from './filing.ts';
+import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
 import { registerRoutes } from './register.ts';
 import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
+import { writingRoutes } from './writing.ts';
 import type { Office } from '../office.ts';
 
 /** The whole web server: the API under /api, and the built web app. */
@@ -40,7 +42,9 @@ export function webApp(office: Office): express.Express {
   );
   const api = express.Router();
   api.use(sameOrigin);
-  api.use(express.json({ limit: '2mb' }));
+  // An enclosure may be JSON itself: its route takes the bytes as they are.
+  const json = express.json({ limit: '2mb' });
+  api.use((req, res, next) => (/\/enclosures$/.test(req.path) ? next() : json(req, res, next)));
   api.use((_req, res, next) => {
     res.set('Cache-Control', 'no-store');
     next();
@@ -51,7 +55,9 @@ export function webApp(office: Office): express.Express {
   api.use(todayRoutes(office));
   api.use(registerRoutes(office));
   api.use(filingRoutes(office));
+  api.use(mailboxRoutes(office));
   api.use(mailingRoutes(office));
+  api.use(writingRoutes(office));
   api.use((_req, _res) => {
     throw new Refusal(404, 'There is nothing at that address.');
   });

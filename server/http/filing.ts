@@ -7,7 +7,6 @@ import {
   ConversationRow,
   FilingScore,
   Id,
-  MailboxStatus,
   MessageView,
   Note,
   NoteDraft,
@@ -27,7 +26,6 @@ import { dropRule, listRules, makeRule, tryRule } from '../filing/rules.ts';
 import { filingScore } from '../filing/score.ts';
 import { sortingQueue } from '../filing/sorting.ts';
 import { sortMessage, undoStep } from '../filing/steps.ts';
-import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
 import type { Office } from '../office.ts';
 import { framePage, framePolicy, plainAsHtml, safeHtml } from '../security/html.ts';
 import { only, reply, staffOf } from './guard.ts';
@@ -95,13 +93,6 @@ export function filingRoutes(office: Office): Router {
     const part = read.enclosures[z.coerce.number().int().min(0).parse(req.params.index)];
     if (!part) throw notFound('That enclosure');
     download(res, part.filename, 'application/octet-stream', part.content);
-  });
-  router.get('/mailboxes', async (_req, res) =>
-    reply(res, z.array(MailboxStatus), await mailboxStatuses(db)),
-  );
-  router.post('/mailboxes/:id/retry', only('manager', 'adviser'), async (req, res) => {
-    await retryMailbox(db, Id.parse(req.params.id));
-    res.status(204).end();
   });
   return router;
 }

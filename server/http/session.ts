@@ -4,7 +4,7 @@ import { RailCounts, Session, SignIn, type StaffMember } from '../../contract/in
 import type { Office } from '../office.ts';
 import { closeSession, openSession, sessionStaff } from '../security/sessions.ts';
 import { railCounts } from '../today/rail.ts';
-import { reply, sessionToken, setSessionCookie, signedIn } from './guard.ts';
+import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
 import { Refusal } from './problems.ts';
 
 export function sessionRoutes(office: Office): Router {
@@ -51,7 +51,7 @@ export function sessionRoutes(office: Office): Router {
   });
 
   router.get('/rail', signedIn(office), async (_req, res) =>
-    reply(res, RailCounts, await railCounts(office.db)),
+    reply(res, RailCounts, await railCounts(office.db, staffOf(res).id)),
   );
   return router;
 }

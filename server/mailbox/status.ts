@@ -21,25 +21,32 @@ export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
     history_uid: number;
     taken: number;
   }[] = await db('folder')
-    .whereNotIn('role', ['drafts', 'trash', 'junk'])
+    .whereNotIn('role', ['drafts', 'junk'])
+    .where({ skipped: 0 })
     .orderByRaw("FIELD(role, 'inbox', 'sent', 'archive', 'other'), path")
     .select('folder.*')
     .select(db('message_copy').whereRaw('message_copy.folder_id = folder.id').count('*').as('taken'));
   const foldersOf = groupBy(folders, (folder) => folder.mailbox_id);
   return mailboxes.map((mailbox) => {
     const own = foldersOf.get(mailbox.id) ?? [];
+    const onServer = own.reduce((sum, folder) => sum + folder.on_server, 0);
+    const taken = own.reduce((sum, folder) => sum + Number(folder.taken), 0);
     const filling = own.some((folder) => Number(folder.history_uid) > 1);
-    const fresh = mailbox.in_step_at && Date.now() - mailbox.in_step_at.getTime() < FRESH;
     return {
       id: mailbox.id,
       address: mailbox.address,
       owner: mailbox.owner,
-      state: mailbox.failing_since ? 'failing' : filling ? 'filling' : fresh ? 'in step' : 'waiting',
+      name: mailbox.name || mailbox.address,
+      shared: Boolean(mailbox.shared),
+      state: stateOf(mailbox, filling),
       inStepAt: mailbox.in_step_at?.toISOString() ?? null,
       failingSince: mailbox.failing_since?.toISOString() ?? null,
+      verifiedAt: mailbox.verified_at?.toISOString() ?? null,
+      pausedAt: mailbox.paused_at?.toISOString() ?? null,
+      expectedEnd: filling ? expectedEnd(mailbox, onServer - taken) : null,
       problem: mailbox.problem,
-      onServer: own.reduce((sum, folder) => sum + folder.on_server, 0),
-      taken: own.reduce((sum, folder) => sum + Number(folder.taken), 0),
+      onServer,
+      taken,
       folders: own.map((folder) => ({
         path: folder.path,
         onServer: folder.on_server,
@@ -47,6 +54,38 @@ export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
       })),
     };
   });
+}
+
+/** A trouble that mends itself becomes one for a person after this long, in milliseconds. */
+const PATIENCE = 30 * 60_000;
+
+function stateOf(
+  mailbox: {
+    paused_at: Date | null;
+    failing_since: Date | null;
+    needs_person: number;
+    in_step_at: Date | null;
+  },
+  filling: boolean,
+): MailboxStatus['state'] {
+  if (mailbox.paused_at) return 'paused';
+  if (mailbox.failing_since) {
+    const long = Date.now() - mailbox.failing_since.getTime() > PATIENCE;
+    return mailbox.needs_person || long ? 'failing' : 'recovering';
+  }
+  if (filling) return 'filling';
+  const fresh = mailbox.in_step_at && Date.now() - mailbox.in_step_at.getTime() < FRESH;
+  return fresh ? 'in step' : 'waiting';
+}
+
+/** By the pace of what has been taken in so far. */
+function expectedEnd(
+  { filling_since, filled }: { filling_since: Date | null; filled: number },
+  left: number,
+): string | null {
+  if (!filling_since || !filled || left <= 0) return null;
+  const elapsed = Date.now() - filling_since.getTime();
+  return new Date(Date.now() + (elapsed / filled) * left).toISOString();
 }
 
 /** Lets a failing mailbox be tried at once by the process that keeps it. */

@@ -6,6 +6,7 @@ import { accessOf, imapClient, type MailboxRow } from './connection.ts';
 import { takeOverFlags, takeOverNamed, takeOverVanished } from './flags.ts';
 import { listFolders, stateOf, STATUS_QUERY, type FolderRow, type ListedFolder } from './folders.ts';
 import { IntakeLine, type Arrival } from './intake.ts';
+import { mirrorDrafts } from '../writing/mirror.ts';
 import { carryOutWishes, hasWishes } from './wishes.ts';
 
 /** UIDs of history asked for at once. */
@@ -88,6 +89,7 @@ export class MailboxSync {
     await carryOutWishes(this.office.db, this.client, this.mailbox.id);
     await this.look();
     await this.newMail();
+    await mirrorDrafts(this.office.db, this.client, this.mailbox.id);
     await this.changes();
     await this.history();
     if (!this.stopped) await this.inStep();
@@ -311,7 +313,7 @@ export class MailboxSync {
   }
 }
 
-function asArrival(folder: FolderRow, message: FetchMessageObject): Arrival | null {
+export function asArrival(folder: FolderRow, message: FetchMessageObject): Arrival | null {
   if (!message.source) return null;
   const date = message.internalDate ? new Date(message.internalDate) : new Date();
   return {

@@ -464,7 +464,7 @@ export async function settleUncertain(
   const row = await db('dispatch').where({ id: dispatchId }).first('mailing_id');
   if (!row || !(await db('dispatch').where({ id: dispatchId, state: 'uncertain' }).update(change)))
     throw new Refusal(409, 'That message has been settled already.');
-  if (outcome === 'send again')
+  if (outcome === 'send again' && row.mailing_id)
     await db('mailing')
       .where({ id: row.mailing_id, state: 'finished' })
       .update({ state: 'leaving', finished_at: null });

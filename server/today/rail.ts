@@ -1,21 +1,24 @@
 import type { Knex } from 'knex';
 import type { RailCounts } from '../../contract/index.ts';
 import { waitingNow } from '../filing/sorting.ts';
+import { shownMailboxes } from '../mailbox/boxes.ts';
 import { mailboxStatuses } from '../mailbox/status.ts';
 
 /** The figures beside the rail's words. */
-export async function railCounts(db: Knex): Promise<RailCounts> {
+export async function railCounts(db: Knex, staffId: number): Promise<RailCounts> {
   const count = async (query: Knex.QueryBuilder) =>
     Number((await query.count('* as count').first())?.count ?? 0);
-  const [sorting, clients, mailings, mailboxes] = await Promise.all([
+  const [sorting, clients, mailings, mailboxes, boxes] = await Promise.all([
     count(waitingNow(db)),
     count(db('client')),
     count(db('mailing').whereIn('state', ['draft', 'preparing', 'leaving', 'paused'])),
     mailboxStatuses(db),
+    shownMailboxes(db, staffId),
   ]);
   const looks = mailboxes.map((mailbox) => mailbox.inStepAt).filter((at) => at !== null);
   return {
     sorting,
+    unread: boxes.reduce((sum, box) => sum + box.unread, 0),
     clients,
     mailings,
     mailboxes: {

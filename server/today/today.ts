@@ -9,6 +9,7 @@ import { readFirm } from '../database/settings.ts';
 import type { Candidate } from '../../core/filing/types.ts';
 import { filesByIds } from '../register/files.ts';
 import { waitingNow } from '../filing/sorting.ts';
+import { owing, owingCounts } from '../mailbox/owing.ts';
 import { mailboxStatuses } from '../mailbox/status.ts';
 import { listMailings } from '../mailing/mailings.ts';
 
@@ -22,7 +23,7 @@ export async function readToday(db: Knex): Promise<Today> {
   const { zone } = await readFirm(db);
   const midnight = DateTime.now().setZone(zone).startOf('day');
   const from = midnight.minus({ days: DAYS - 1 });
-  const [unsorted, returned, uncertain, mailboxes, mailings, days, latest] = await Promise.all([
+  const [unsorted, returned, uncertain, mailboxes, mailings, days, latest, owed, oldest] = await Promise.all([
     waitingNow(db).count('* as count').min('at as oldest').first(),
     returnedReports(db).count('* as count').first(),
     db('dispatch').where({ state: 'uncertain' }).count('* as count').first(),
@@ -30,12 +31,15 @@ export async function readToday(db: Knex): Promise<Today> {
     listMailings(db, 0, 5),
     mailByDay(db, from, zone),
     latestMessages(db),
+    owingCounts(db),
+    owing(db, { who: 'we', limit: 3 }),
   ]);
   const today = days.at(-1);
   return {
     unsorted: { count: Number(unsorted?.count ?? 0), oldest: unsorted?.oldest?.toISOString() ?? null },
     returned: { count: Number(returned?.count ?? 0), words: `in the last ${RETURNED_DAYS} days` },
     uncertain: Number(uncertain?.count ?? 0),
+    owing: { ...owed, oldest },
     failing: mailboxes.filter((mailbox) => mailbox.state === 'failing'),
     mailboxes,
     today: { messages: (today?.received ?? 0) + (today?.sent ?? 0), filedAlone: today?.alone ?? 0 },

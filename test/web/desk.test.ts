@@ -46,6 +46,9 @@ const view = (id: number): MessageView => ({
   listId: '',
   notes: [],
   laterUntil: null,
+  waits: null,
+  differs: null,
+  handler: null,
 });
 
 function play(ids: number[]): Played {

@@ -22,6 +22,7 @@ const groups = computed<{ name: string; links: RailLink[] }[]>(() => [
     links: [
       { to: '/', words: 'Today' },
       { to: '/sorting', words: 'Sorting', count: counts.value?.sorting, needs: true },
+      { to: '/mail', words: 'Mail', count: counts.value?.unread },
     ],
   },
   { name: 'Records', links: [{ to: '/clients', words: 'Clients', count: counts.value?.clients }] },
@@ -99,7 +100,7 @@ async function signOut() {
             on:
               link.to === '/'
                 ? ['today', 'returned'].includes(String($route.name))
-                : $route.path.startsWith(link.to),
+                : $route.path === link.to || $route.path.startsWith(`${link.to}/`),
           }"
           :aria-current="$route.path === link.to ? 'page' : undefined"
         >

@@ -46,6 +46,16 @@ const needs = computed(() => {
       needs: true,
     },
     {
+      count: now.owing.we,
+      words: now.owing.we === 1 ? 'answer we owe' : 'answers we owe',
+      more: now.owing.oldest[0]
+        ? `longest to ${now.owing.oldest[0].correspondent}, ${since(now.owing.oldest[0].since)}; ${many(now.owing.they, 'answer')} owed to us`
+        : `${many(now.owing.they, 'answer')} owed to us`,
+      act: 'Answer',
+      to: '/mail?view=owed',
+      needs: false,
+    },
+    {
       count: now.uncertain,
       words: `${now.uncertain === 1 ? 'message' : 'messages'} that may or may not have left`,
       more: 'look before it is sent again',

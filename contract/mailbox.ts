@@ -1,0 +1,133 @@
+import { z } from 'zod';
+import { Id } from './common.ts';
+import { MessageRow } from './filing.ts';
+
+/** A mailbox as the Mail screen shows it to one person. */
+export const ShownMailbox = z.object({
+  id: z.number(),
+  name: z.string(),
+  address: z.string(),
+  own: z.boolean(),
+  shared: z.boolean(),
+  /** Whether this person may answer as it, and move what lies in it. */
+  mayWrite: z.boolean(),
+  verified: z.boolean(),
+  unread: z.number(),
+  folders: z.array(
+    z.object({
+      id: z.number(),
+      path: z.string(),
+      role: z.enum(['inbox', 'sent', 'drafts', 'trash', 'junk', 'archive', 'other']),
+    }),
+  ),
+});
+export type ShownMailbox = z.infer<typeof ShownMailbox>;
+
+export const MailView = z.enum(['everything', 'client', 'unread', 'starred', 'owed', 'enclosures']);
+export type MailView = z.infer<typeof MailView>;
+
+const Ids = z
+  .string()
+  .regex(/^\d+(,\d+)*$/)
+  .transform((text) => text.split(',').map(Number));
+const Day = z.iso.date();
+
+/** What of the mail is asked for. */
+export const MailQuery = z.object({
+  /** Mailboxes switched on, by id, separated by commas; all the person may see when left out. */
+  boxes: Ids.optional(),
+  view: MailView.default('everything'),
+  folder: Id.optional(),
+  /** What was thrown away, in all mailboxes. */
+  thrown: z.enum(['1']).optional(),
+  q: z.string().trim().max(200).optional(),
+  /** Firm's days, both included. */
+  from: Day.optional(),
+  until: Day.optional(),
+  file: Id.optional(),
+  /** The last row already shown: its time and number. */
+  after: z
+    .string()
+    .regex(/^\d+ \d+$/, 'That is no place in the list.')
+    .optional(),
+  limit: z.coerce.number().int().min(1).max(200).default(60),
+});
+export type MailQuery = z.output<typeof MailQuery>;
+
+export const MailRow = MessageRow.extend({
+  unread: z.boolean(),
+  starred: z.boolean(),
+  enclosures: z.number(),
+  waits: z.enum(['we', 'they']).nullable(),
+  conversationId: z.number(),
+  conversationSize: z.number(),
+  /** The file suggested first, while it waits in Sorting. */
+  suggestion: z
+    .object({ number: z.string(), likelihood: z.enum(['nearly certain', 'likely', 'unsure']) })
+    .nullable(),
+  /** Mailboxes that hold it. */
+  boxes: z.array(z.number()),
+  handler: z.string().nullable(),
+  differs: z.string().nullable(),
+});
+export type MailRow = z.infer<typeof MailRow>;
+
+export const MailPage = z.object({
+  rows: z.array(MailRow),
+  /** Where the next page begins; null at the end. */
+  next: z.string().nullable(),
+});
+export type MailPage = z.infer<typeof MailPage>;
+
+/** Where copies of messages were before they were moved, so that it can be undone. */
+export const MovedCopy = z.object({ messageId: Id, folderId: Id });
+
+/** What is done to messages in the mailboxes that hold them. */
+export const MailAct = z.object({
+  messageIds: z.array(Id).min(1, 'Choose a message first.').max(1000),
+  /** Mailboxes in which it is done; all in which the person may when left out. */
+  boxes: z.array(Id).optional(),
+  act: z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('read'), on: z.boolean() }),
+    z.object({ kind: z.literal('star'), on: z.boolean() }),
+    z.object({ kind: z.literal('move'), folderId: Id }),
+    /** Into the mailbox's folder for what is thrown away; from there for good. */
+    z.object({ kind: z.literal('throw away') }),
+    z.object({ kind: z.literal('put back'), copies: z.array(MovedCopy).max(5000) }),
+    z.object({ kind: z.literal('deal with'), on: z.boolean() }),
+  ]),
+});
+export type MailAct = z.input<typeof MailAct>;
+
+export const MailActDone = z.object({
+  messages: z.number(),
+  /** Given back to undo a move. */
+  moved: z.array(MovedCopy),
+  /** Thrown away for good, which cannot be undone. */
+  gone: z.number(),
+});
+export type MailActDone = z.infer<typeof MailActDone>;
+
+export const LookOnServer = z.object({
+  q: z.string().trim().min(2, 'Type at least two letters.').max(200),
+  boxes: z.array(Id).optional(),
+});
+export const LookedOnServer = z.object({
+  /** Messages found there that were not here; they have been taken in. */
+  found: z.number(),
+  /** Mailboxes that could not be asked, and why. */
+  problems: z.array(z.string()),
+});
+export type LookedOnServer = z.infer<typeof LookedOnServer>;
+
+export const Owing = z.object({
+  messageId: z.number(),
+  conversationId: z.number(),
+  who: z.enum(['we', 'they']),
+  since: z.string(),
+  subject: z.string(),
+  /** The other side. */
+  correspondent: z.string(),
+  file: z.object({ id: z.number(), number: z.string(), clientId: z.number() }).nullable(),
+});
+export type Owing = z.infer<typeof Owing>;

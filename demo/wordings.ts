@@ -1,0 +1,53 @@
+import type { DocNode } from '../core/merge/document.ts';
+
+const text = (words: string): DocNode => ({ type: 'text', text: words });
+const field = (key: string, fallback = ''): DocNode => ({
+  type: 'mergeField',
+  attrs: { field: key, fallback },
+});
+const paragraph = (...content: DocNode[]): DocNode => ({ type: 'paragraph', content });
+const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
+
+/** Stock paragraphs and templates the firm has at hand. */
+export const WORDINGS: { kind: 'template' | 'paragraph'; name: string; subject: string; body: DocNode }[] = [
+  {
+    kind: 'paragraph',
+    name: 'Received, will answer',
+    subject: '',
+    body: doc(
+      paragraph(
+        text('Thank you for this. It is with '),
+        field('adviser.name', 'us'),
+        text(', who will answer within three working days.'),
+      ),
+    ),
+  },
+  {
+    kind: 'paragraph',
+    name: 'Our reference',
+    subject: '',
+    body: doc(
+      paragraph(
+        text('Our reference is '),
+        field('file.number'),
+        text(' ('),
+        field('file.title'),
+        text('); please keep it in the subject.'),
+      ),
+    ),
+  },
+  {
+    kind: 'template',
+    name: 'Asking for a visit',
+    subject: 'A day for a visit',
+    body: doc(
+      paragraph(text('Dear '), field('greeting', 'all'), text(',')),
+      paragraph(
+        text('We should like to walk '),
+        field('client.place', 'the land'),
+        text(' with you before the spring. Which mornings would suit you in the next three weeks?'),
+      ),
+      paragraph(text('If ringing is easier, '), field('adviser.phone'), text(' reaches me.')),
+    ),
+  },
+];

@@ -1,0 +1,122 @@
+import express, { Router } from 'express';
+import { z } from 'zod';
+import {
+  Correspondent,
+  DraftBegin,
+  DraftRow,
+  DraftSave,
+  DraftSaved,
+  DraftSend,
+  DraftSent,
+  DraftView,
+  Fact,
+  FileDocument,
+  Id,
+  PeopleQuery,
+  Wording,
+  WordingDraft,
+} from '../../contract/index.ts';
+import type { Office } from '../office.ts';
+import { documentsOfFile } from '../writing/documents.ts';
+import {
+  addEnclosure,
+  beginDraft,
+  dropEnclosure,
+  enclosureFromMessage,
+  listDrafts,
+  recallDraft,
+  restoreDraft,
+  saveDraft,
+  sendDraft,
+  throwDraft,
+  viewDraft,
+} from '../writing/drafts.ts';
+import { dropWording, factsOfFile, keepWording, listWordings } from '../writing/facts.ts';
+import { findCorrespondents } from '../writing/people.ts';
+import { reply, staffOf } from './guard.ts';
+
+const Begun = z.object({ id: z.number() });
+const OfFile = z.object({ file: Id.optional() });
+const Named = z.object({ filename: z.string().min(1).max(255), type: z.string().max(120).default('') });
+const FromMessage = z.object({ messageId: Id, index: z.number().int().min(0) });
+
+/** Writing single messages: drafts, what goes into them, and sending them off. */
+export function writingRoutes(office: Office): Router {
+  const { db } = office;
+  const router = Router();
+  router.get('/drafts', async (_req, res) =>
+    reply(res, z.array(DraftRow), await listDrafts(db, staffOf(res).id)),
+  );
+  router.post('/drafts', async (req, res) =>
+    reply(res, Begun, {
+      id: await beginDraft(office, staffOf(res).id, DraftBegin.parse(req.body ?? {})),
+    }),
+  );
+  router.get('/drafts/:id', async (req, res) =>
+    reply(res, DraftView, await viewDraft(office, staffOf(res).id, Id.parse(req.params.id))),
+  );
+  router.put('/drafts/:id', async (req, res) =>
+    reply(
+      res,
+      DraftSaved,
+      await saveDraft(office, staffOf(res).id, Id.parse(req.params.id), DraftSave.parse(req.body)),
+    ),
+  );
+  router.delete('/drafts/:id', async (req, res) => {
+    await throwDraft(db, staffOf(res).id, Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  router.post('/drafts/:id/restore', async (req, res) => {
+    await restoreDraft(db, staffOf(res).id, Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  router.post('/drafts/:id/send', async (req, res) => {
+    const { version, at } = DraftSend.parse(req.body);
+    reply(res, DraftSent, await sendDraft(office, staffOf(res).id, Id.parse(req.params.id), version, at));
+  });
+  router.post('/drafts/:id/recall', async (req, res) => {
+    await recallDraft(db, staffOf(res).id, Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  router.post(
+    '/drafts/:id/enclosures',
+    express.raw({ type: () => true, limit: '26mb' }),
+    async (req, res) => {
+      const { filename, type } = Named.parse(req.query);
+      const content = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
+      await addEnclosure(db, staffOf(res).id, Id.parse(req.params.id), filename, type, content);
+      res.status(204).end();
+    },
+  );
+  router.post('/drafts/:id/enclosures/from', async (req, res) => {
+    const { messageId, index } = FromMessage.parse(req.body);
+    await enclosureFromMessage(db, staffOf(res).id, Id.parse(req.params.id), messageId, index);
+    res.status(204).end();
+  });
+  router.delete('/drafts/:id/enclosures/:enclosure', async (req, res) => {
+    await dropEnclosure(db, staffOf(res).id, Id.parse(req.params.id), Id.parse(req.params.enclosure));
+    res.status(204).end();
+  });
+  router.get('/correspondents', async (req, res) => {
+    const { q, file } = PeopleQuery.parse(req.query);
+    reply(res, z.array(Correspondent), await findCorrespondents(db, q, file));
+  });
+  router.get('/facts', async (req, res) =>
+    reply(res, z.array(Fact), await factsOfFile(db, OfFile.parse(req.query).file)),
+  );
+  router.get('/wordings', async (req, res) =>
+    reply(res, z.array(Wording), await listWordings(db, OfFile.parse(req.query).file)),
+  );
+  router.post('/wordings', async (req, res) => {
+    await keepWording(db, staffOf(res).id, WordingDraft.parse(req.body));
+    res.status(204).end();
+  });
+  router.delete('/wordings/:id', async (req, res) => {
+    await dropWording(db, staffOf(res).id, Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  router.get('/files/:id/documents', async (req, res) =>
+    reply(res, z.array(FileDocument), await documentsOfFile(db, Id.parse(req.params.id))),
+  );
+  return router;
+}

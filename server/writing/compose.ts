@@ -1,0 +1,106 @@
+import MailComposer from 'nodemailer/lib/mail-composer';
+import type { Knex } from 'knex';
+import type { Addressees } from '../../contract/index.ts';
+import type { DocNode } from '../../core/merge/document.ts';
+import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
+import { readMessage } from '../../core/message/read.ts';
+import { readRaw } from '../database/raw.ts';
+import { readFirm } from '../database/settings.ts';
+
+export interface DraftRecord {
+  id: number;
+  staff_id: number;
+  mailbox_id: number | null;
+  state: 'draft' | 'waiting' | 'sent' | 'thrown';
+  how: 'new' | 'reply' | 'all' | 'forward';
+  about_id: number | null;
+  message_id: string;
+  people: string;
+  subject: string;
+  body: string;
+  plain: number;
+  quoted: string;
+  file_ids: string;
+  version: number;
+  saved_at: Date;
+  send_at: Date | null;
+  mirrored: number;
+  mirrored_in: number | null;
+}
+
+/** The lines below everything a member of staff writes: who they are, and the firm's notice. */
+export async function signatureOf(db: Knex, staffId: number): Promise<string> {
+  const [firm, staff] = await Promise.all([
+    readFirm(db),
+    db('staff').where({ id: staffId }).first('name', 'title', 'phone'),
+  ]);
+  return [
+    [staff?.name, staff?.title].filter(Boolean).join(', '),
+    [firm.name, staff?.phone].filter(Boolean).join(', '),
+    firm.notice,
+  ]
+    .filter(Boolean)
+    .join('\n');
+}
+
+/**
+ * Composes the bytes of a written message as they leave. Those with a hidden copy stand on the envelope only.
+ * @param date what its Date header says
+ */
+export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Promise<Buffer> {
+  const people = JSON.parse(draft.people) as Addressees;
+  const [mailbox, staff, signature, about, enclosures] = await Promise.all([
+    db('mailbox').where({ id: draft.mailbox_id }).first('address', 'name', 'shared'),
+    db('staff').where({ id: draft.staff_id }).first('name'),
+    signatureOf(db, draft.staff_id),
+    draft.about_id && draft.how !== 'forward' ? parentOf(db, draft.about_id) : null,
+    enclosuresOf(db, draft.id),
+  ]);
+  const { text, html } = renderLetter({
+    body: JSON.parse(draft.body) as DocNode,
+    signature,
+    quoted: draft.quoted,
+    plain: Boolean(draft.plain),
+  });
+  const firm = await readFirm(db);
+  const references = about ? referencesFor(about) : [];
+  const addressed = (list: Addressees['to']) =>
+    list.map(({ name, email }) => ({ name: name.replace(/[\r\n]+/g, ' '), address: email }));
+  return new MailComposer({
+    from: { name: mailbox?.shared ? firm.name : (staff?.name ?? ''), address: mailbox?.address ?? '' },
+    to: addressed(people.to),
+    cc: addressed(people.cc),
+    subject: draft.subject,
+    text,
+    ...(html === null ? {} : { html }),
+    attachments: enclosures,
+    date,
+    messageId: `<${draft.message_id}>`,
+    ...(about?.messageId ? { inReplyTo: `<${about.messageId}>` } : {}),
+    ...(references.length ? { references: references.map((id) => `<${id}>`) } : {}),
+    newline: 'windows',
+    // Nothing written here may be fetched by the composer.
+    disableFileAccess: true,
+    disableUrlAccess: true,
+  })
+    .compile()
+    .build();
+}
+
+async function parentOf(db: Knex, id: number) {
+  const row: { raw_hash: Buffer } | undefined = await db('message').where({ id }).first('raw_hash');
+  return row ? readMessage(await readRaw(db, row.raw_hash)) : null;
+}
+
+async function enclosuresOf(db: Knex, draftId: number) {
+  const rows: { filename: string; mime_type: string; hash: Buffer }[] = await db('draft_enclosure')
+    .where({ draft_id: draftId })
+    .orderBy('id');
+  return Promise.all(
+    rows.map(async (row) => ({
+      filename: row.filename,
+      contentType: row.mime_type,
+      content: await readRaw(db, row.hash),
+    })),
+  );
+}

@@ -1,0 +1,41 @@
+import type { Knex } from 'knex';
+import type { FileDocument } from '../../contract/index.ts';
+import { readMessage } from '../../core/message/read.ts';
+import { readRaw } from '../database/raw.ts';
+
+/** So many of the latest messages with enclosures are looked through. */
+const MESSAGES = 40;
+
+/** Documents that came or went with messages on a file and on its client's others, the file's own first. */
+export async function documentsOfFile(db: Knex, fileId: number): Promise<FileDocument[]> {
+  const rows: { id: number; raw_hash: Buffer; at: Date; from_name: string; from_address: string }[] =
+    await db('filing')
+      .join('message', 'message.id', 'filing.message_id')
+      .join('file', 'file.id', 'filing.file_id')
+      .where('file.client_id', db('file').where({ id: fileId }).select('client_id'))
+      .where('message.enclosures', '>', 0)
+      .groupBy('message.id')
+      .orderByRaw('MAX(filing.file_id = ?) DESC, MAX(filing.at) DESC', [fileId])
+      .limit(MESSAGES)
+      .select('message.id', 'message.raw_hash', 'message.at', 'message.from_name', 'message.from_address');
+  const documents = await Promise.all(
+    rows.map(async (row) => {
+      const read = await readMessage(await readRaw(db, row.raw_hash));
+      return read.enclosures.flatMap((part, index) =>
+        part.inline
+          ? []
+          : [
+              {
+                messageId: row.id,
+                index,
+                filename: part.filename,
+                size: part.content.length,
+                at: row.at.toISOString(),
+                from: row.from_name || row.from_address,
+              },
+            ],
+      );
+    }),
+  );
+  return documents.flat();
+}
