@@ -131,3 +131,100 @@ export const Owing = z.object({
   file: z.object({ id: z.number(), number: z.string(), clientId: z.number() }).nullable(),
 });
 export type Owing = z.infer<typeof Owing>;
+
+export const Security = z.enum(['tls', 'starttls', 'none']);
+const Host = z
+  .string()
+  .trim()
+  .min(1, 'Name the server.')
+  .max(255)
+  .regex(/^[\w.-]+$|^[\da-fA-F:]+$/, 'A server’s name has letters, digits, dots and dashes only.');
+const Port = z.coerce.number().int().min(1, 'A port is between 1 and 65535.').max(65_535);
+
+/** How a mailbox is reached. */
+export const MailboxAccess = z.object({
+  imapHost: Host,
+  imapPort: Port,
+  imapSecurity: Security,
+  smtpHost: Host,
+  smtpPort: Port,
+  smtpSecurity: Security,
+  user: z.string().trim().min(1, 'Give the name you sign in with there.').max(254),
+});
+export type MailboxAccess = z.infer<typeof MailboxAccess>;
+
+const MailAddress = z.string().trim().toLowerCase().pipe(z.email('That is not an email address.').max(254));
+
+export const GuessAsk = z.object({ address: MailAddress });
+export const Guess = z.object({
+  access: MailboxAccess,
+  /** Where the settings come from, in words. */
+  words: z.string(),
+});
+export type Guess = z.infer<typeof Guess>;
+
+export const TryAsk = z.object({
+  access: MailboxAccess,
+  /** Left out for a mailbox that is connected: the password kept is tried. */
+  password: z.string().max(500).optional(),
+  mailboxId: Id.optional(),
+  step: z.enum(['incoming', 'outgoing']),
+});
+export const TryResult = z.object({
+  ok: z.boolean(),
+  words: z.string(),
+  /** Folders found, once signed in. */
+  folders: z.array(z.object({ path: z.string(), messages: z.number() })),
+});
+export type TryResult = z.infer<typeof TryResult>;
+
+const Colleagues = z.array(z.object({ staffId: Id, may: z.enum(['read', 'write']) })).max(200);
+
+export const MailboxConnect = z.object({
+  address: MailAddress,
+  name: z.string().trim().max(120),
+  access: MailboxAccess,
+  password: z.string().min(1, 'Give the password.').max(500),
+  /** Whose it is; one's own when left out. */
+  staffId: Id.optional(),
+  shared: z.boolean().default(false),
+  takeFrom: z.iso.date().nullable().default(null),
+  /** Folders that are never read, by path. */
+  skipped: z.array(z.string().max(255)).max(2000).default([]),
+  colleagues: Colleagues.default([]),
+});
+export type MailboxConnect = z.input<typeof MailboxConnect>;
+
+/** Everything about a connected mailbox but its password. */
+export const MailboxSettings = z.object({
+  id: z.number(),
+  address: z.string(),
+  name: z.string(),
+  owner: z.string(),
+  shared: z.boolean(),
+  access: MailboxAccess.extend({ imapPort: z.number(), smtpPort: z.number() }),
+  takeFrom: z.string().nullable(),
+  verifiedAt: z.string().nullable(),
+  pausedAt: z.string().nullable(),
+  folders: z.array(z.object({ id: z.number(), path: z.string(), skipped: z.boolean() })),
+  colleagues: Colleagues,
+  staff: z.array(z.object({ id: z.number(), name: z.string() })),
+  /** Messages that only this mailbox brought and that are on no file. */
+  neverLogged: z.number(),
+});
+export type MailboxSettings = z.infer<typeof MailboxSettings>;
+
+export const MailboxChange = z.object({
+  name: z.string().trim().max(120).optional(),
+  shared: z.boolean().optional(),
+  takeFrom: z.iso.date().nullable().optional(),
+  skippedFolders: z.array(Id).max(5000).optional(),
+  colleagues: Colleagues.optional(),
+  access: MailboxAccess.optional(),
+  password: z.string().min(1).max(500).optional(),
+  paused: z.boolean().optional(),
+});
+export type MailboxChange = z.input<typeof MailboxChange>;
+
+export const Verified = z.object({ ok: z.boolean(), words: z.string() });
+export type Verified = z.infer<typeof Verified>;

@@ -157,6 +157,13 @@ class MailWriter {
         at,
         previous,
       );
+      // Most exchanges end; an answer is owed to some only.
+      const last = step === length - 1 && !ours && at.getUTCMinutes() % 6 > 0;
+      if (last)
+        letter.text = letter.text.replace(
+          '\n\n',
+          `\n\n${step ? 'All clear, thank you' : 'For your notes'}; no need to reply. `,
+        );
       this.letters.push(letter);
       previous = letter;
       ours = !ours;

@@ -63,7 +63,7 @@ export function send<T extends z.ZodType>(
   return ask(method, path, body).then((answer) => schema.parse(answer));
 }
 
-export async function act(method: 'POST' | 'DELETE', path: string, body?: unknown): Promise<void> {
+export async function act(method: 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown): Promise<void> {
   await ask(method, path, body);
 }
 

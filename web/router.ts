@@ -102,6 +102,18 @@ export const router = createRouter({
           meta: { title: 'Mailboxes' },
         },
         {
+          path: 'mailboxes/connect',
+          name: 'connect',
+          component: () => import('./mailboxes/Connect.vue'),
+          meta: { title: 'Connect a mailbox' },
+        },
+        {
+          path: 'mailboxes/:id(\\d+)',
+          name: 'mailbox',
+          component: () => import('./mailboxes/MailboxSettings.vue'),
+          meta: { title: 'Mailbox' },
+        },
+        {
           path: ':rest(.*)*',
           name: 'nowhere',
           component: () => import('./shell/Nowhere.vue'),

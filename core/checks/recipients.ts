@@ -54,7 +54,7 @@ export function addressClients(clients: readonly SelectedClient[]): {
     else if (!usable) {
       if (first.optedOut) leave('opted out', first.email);
       else leave('email returned undelivered', `${first.email}: ${first.returned ?? ''}`);
-    } else if (!client.hasSender) leave('nobody to send as', 'the adviser has no mailbox');
+    } else if (!client.hasSender) leave('nobody to send as', 'the adviser has no verified mailbox');
     else if (taken.has(usable.address.key))
       leave(
         'same address as another recipient',

@@ -22,6 +22,8 @@ export async function settleSent(
   for (const [index, message] of messages.entries()) {
     const row = byId.get(message.read.messageId ?? '');
     const fileIds = row?.file_id ? [row.file_id] : (JSON.parse(row?.file_ids ?? '[]') as number[]);
+    // A mailing asks everybody; nobody in particular owes an answer to it.
+    if (row?.name) Object.assign(message, { asks: false, row: { ...message.row, asks: false } });
     // A written message without a file is decided on like any other.
     if (!row || !fileIds.length) continue;
     decided[index] = settled(

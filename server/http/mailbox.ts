@@ -1,6 +1,8 @@
 import { Router } from 'express';
 import { z } from 'zod';
 import {
+  Guess,
+  GuessAsk,
   Id,
   LookedOnServer,
   LookOnServer,
@@ -8,15 +10,30 @@ import {
   MailActDone,
   MailPage,
   MailQuery,
+  MailboxChange,
+  MailboxConnect,
+  MailboxSettings,
   MailboxStatus,
   Owing,
   ShownMailbox,
+  TryAsk,
+  TryResult,
+  Verified,
 } from '../../contract/index.ts';
 import { actOnMail } from '../mailbox/acts.ts';
 import { shownMailboxes } from '../mailbox/boxes.ts';
+import { accessFrom, guessAccess, tryIncoming, tryOutgoing, verifyMailbox } from '../mailbox/connect.ts';
 import { listMail } from '../mailbox/list.ts';
 import { lookOnServer } from '../mailbox/onServer.ts';
 import { owing, settleOwing } from '../mailbox/owing.ts';
+import {
+  changeMailbox,
+  connectMailbox,
+  disconnectMailbox,
+  keptPassword,
+  mailboxSettings,
+  mailboxToManage,
+} from '../mailbox/settings.ts';
 import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
 import type { Office } from '../office.ts';
 import { only, reply, staffOf } from './guard.ts';
@@ -26,6 +43,8 @@ const OwingQuery = z.object({
   who: z.enum(['we', 'they']).optional(),
   limit: z.coerce.number().int().min(1).max(200).default(50),
 });
+const Made = z.object({ id: z.number() });
+const Leaving = z.object({ remove: z.enum(['0', '1']).default('0') });
 const Needs = z.object({ needs: z.boolean() });
 
 /** The Mail screen, and the mailboxes themselves. */
@@ -58,6 +77,34 @@ export function mailboxRoutes(office: Office): Router {
   router.get('/mailboxes', async (_req, res) =>
     reply(res, z.array(MailboxStatus), await mailboxStatuses(db)),
   );
+  router.post('/mailboxes/guess', async (req, res) =>
+    reply(res, Guess, await guessAccess(GuessAsk.parse(req.body).address)),
+  );
+  router.post('/mailboxes/try', async (req, res) => {
+    const { access, password, mailboxId, step } = TryAsk.parse(req.body);
+    const kept = mailboxId ? await mailboxToManage(db, staffOf(res), mailboxId) : null;
+    const ways = accessFrom(access, password ?? (kept ? keptPassword(office, kept) : ''));
+    reply(res, TryResult, await (step === 'incoming' ? tryIncoming(ways) : tryOutgoing(ways)));
+  });
+  router.post('/mailboxes', async (req, res) =>
+    reply(res, Made, { id: await connectMailbox(office, staffOf(res), MailboxConnect.parse(req.body)) }),
+  );
+  router.get('/mailboxes/:id', async (req, res) =>
+    reply(res, MailboxSettings, await mailboxSettings(office, staffOf(res), Id.parse(req.params.id))),
+  );
+  router.put('/mailboxes/:id', async (req, res) => {
+    await changeMailbox(office, staffOf(res), Id.parse(req.params.id), MailboxChange.parse(req.body));
+    res.status(204).end();
+  });
+  router.post('/mailboxes/:id/verify', async (req, res) => {
+    const mailbox = await mailboxToManage(db, staffOf(res), Id.parse(req.params.id));
+    reply(res, Verified, await verifyMailbox(office, mailbox));
+  });
+  router.delete('/mailboxes/:id', async (req, res) => {
+    const { remove } = Leaving.parse(req.query);
+    await disconnectMailbox(office, staffOf(res), Id.parse(req.params.id), remove === '1');
+    res.status(204).end();
+  });
   router.post('/mailboxes/:id/retry', only('manager', 'adviser'), async (req, res) => {
     await retryMailbox(db, Id.parse(req.params.id));
     res.status(204).end();

@@ -16,6 +16,7 @@ interface BoxRow {
 /** Mailboxes a person may look into: their own, those they were let into, and the office's shared ones. */
 export function visibleBoxes(db: Knex, staffId: number): Knex.QueryBuilder {
   return db('mailbox')
+    .whereNull('mailbox.disconnected_at')
     .leftJoin('mailbox_colleague', (join) =>
       join
         .on('mailbox_colleague.mailbox_id', 'mailbox.id')

@@ -276,9 +276,9 @@ export async function keepMessages(
   const ordered = [...fresh.values()].sort((a, b) => a.at.getTime() - b.at.getTime());
   if (ordered.length) {
     const { conversations, joined } = await assignConversations(trx, ordered);
-    const waits = lastWords(ordered, conversations, joined);
     const decided = await decideFor(trx, mind, ordered.map(undecided));
     await settleSent(trx, ordered, decided);
+    const waits = lastWords(ordered, conversations, joined);
     const now = new Date();
     const rows = ordered.map((message, index) => ({
       ...message.row,

@@ -57,7 +57,10 @@ export class MailboxKeeper {
   /** Renews our leases and takes mailboxes that nobody keeps. */
   private async claim(): Promise<void> {
     const { db, process } = this.office;
-    const mailboxes: MailboxRow[] = await db('mailbox').whereNull('paused_at').select();
+    const mailboxes: MailboxRow[] = await db('mailbox')
+      .whereNull('paused_at')
+      .whereNull('disconnected_at')
+      .select();
     this.letGo(mailboxes.map((mailbox) => mailbox.id));
     for (const mailbox of mailboxes) {
       const now = new Date();

@@ -10,6 +10,7 @@ const FRESH = 2 * 60_000;
 export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
   const mailboxes = await db('mailbox')
     .join('staff', 'staff.id', 'mailbox.staff_id')
+    .whereNull('mailbox.disconnected_at')
     .orderBy('staff.id')
     .select('mailbox.*', 'staff.name as owner');
   const folders: {

@@ -53,7 +53,9 @@ export async function findRecipients(
     .leftJoin(
       'mailbox',
       'mailbox.id',
-      db.raw('(SELECT MIN(own.id) FROM mailbox own WHERE own.staff_id = staff.id)'),
+      db.raw(
+        '(SELECT MIN(own.id) FROM mailbox own WHERE own.staff_id = staff.id AND own.shared = 0 AND own.disconnected_at IS NULL AND own.verified_at IS NOT NULL)',
+      ),
     )
     .orderBy('client.name')
     .orderBy('client.id')

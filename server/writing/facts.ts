@@ -9,13 +9,12 @@ import { noteAudit } from '../database/audit.ts';
 import { isDuplicate } from '../database/database.ts';
 import { readFirm } from '../database/settings.ts';
 import { Refusal } from '../http/problems.ts';
+import { fieldWords, type FieldRow } from '../register/clients.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */
 export async function factsOfFile(db: Knex, fileId: number | undefined): Promise<Fact[]> {
   const firm = await readFirm(db);
-  const own: { id: number; label: string; unit: string }[] = await db('field')
-    .orderBy('position')
-    .select('id', 'label', 'unit');
+  const own: { id: number; label: string }[] = await db('field').orderBy('position').select('id', 'label');
   const values: Record<string, string> = { 'firm.name': firm.name };
   const file = fileId
     ? await db('file')
@@ -58,18 +57,10 @@ export async function factsOfFile(db: Knex, fileId: number | undefined): Promise
           file.greeting,
         ) ?? '',
     });
-    const kept: {
-      field_id: number;
-      text_value: string | null;
-      number_value: number | null;
-      date_value: string | null;
-    }[] = await db('field_value').where({ client_id: file.client_id });
-    for (const row of kept) {
-      const unit = own.find((field) => field.id === row.field_id)?.unit ?? '';
-      const value =
-        row.text_value ?? row.date_value ?? (row.number_value === null ? '' : String(row.number_value));
-      values[`field:${row.field_id}`] = value && unit ? `${value} ${unit}` : value;
-    }
+    const kept: (FieldRow & { field_id: number })[] = await db('field_value')
+      .join('field', 'field.id', 'field_value.field_id')
+      .where({ client_id: file.client_id });
+    for (const row of kept) values[`field:${row.field_id}`] = fieldWords(row);
   }
   return [
     ...BUILT_IN_FIELDS,

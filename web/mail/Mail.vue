@@ -109,8 +109,8 @@ const anyUnread = computed(() => post.rows.some((row) => post.chosen.includes(ro
 const anyPlain = computed(() => post.rows.some((row) => post.chosen.includes(row.id) && !row.starred));
 
 const KEYS: Record<string, () => unknown> = {
-  ArrowDown: () => post.move(1),
-  ArrowUp: () => post.move(-1),
+  ArrowDown: () => go(1),
+  ArrowUp: () => go(-1),
   Enter: () => post.current && open(post.current),
   ' ': () => post.atId !== null && post.tick(post.atId),
   Escape: () => (post.ticked.size ? (post.ticked = new Set()) : (post.openId = null)),
@@ -135,18 +135,15 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   event.preventDefault();
   void act();
 });
-watch(
-  () => post.atId,
-  async (id) => {
-    await nextTick();
-    const index = items.value.findIndex((item) => item.row?.id === id);
-    const element = scroller.value?.$el;
-    if (index < 0 || !element) return;
-    const shown = element.querySelector('[aria-current="true"]');
-    if (shown) shown.scrollIntoView({ block: 'nearest' });
-    else scroller.value?.scrollToIndex(index);
-  },
-);
+/** Moves the cursor and keeps it in sight. */
+async function go(by: number) {
+  post.move(by);
+  await nextTick();
+  const index = items.value.findIndex((item) => item.row?.id === post.atId);
+  const shown = scroller.value?.$el.querySelector('[aria-current="true"]');
+  if (shown) shown.scrollIntoView({ block: 'nearest' });
+  else if (index >= 0) scroller.value?.scrollToIndex(index);
+}
 /** Reads on before the end of what has been loaded comes into sight. */
 function scrolled(event: Event) {
   const { scrollTop, clientHeight, scrollHeight } = event.target as HTMLElement;

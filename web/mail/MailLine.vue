@@ -59,14 +59,17 @@ const spoken = computed(() =>
     <span v-if="row.differs" class="owe needs" :title="`In the Sent folder ${row.differs} is different`"
       >differs</span
     >
-    <span v-if="row.waits" class="owe">{{ row.waits === 'we' ? 'we owe' : 'they owe' }}</span>
+    <span class="owe fixed">{{
+      row.waits === 'we' ? 'we owe' : row.waits === 'they' ? 'they owe' : ''
+    }}</span>
     <v-icon
-      v-if="row.enclosures"
+      :class="{ none: !row.enclosures }"
       :icon="mdiPaperclip"
       size="15"
       class="soft"
       :title="many(row.enclosures, 'enclosure')"
-      :aria-label="many(row.enclosures, 'enclosure')"
+      :aria-hidden="!row.enclosures"
+      :aria-label="row.enclosures ? many(row.enclosures, 'enclosure') : undefined"
       role="img"
     />
     <button
@@ -99,7 +102,7 @@ const spoken = computed(() =>
 }
 .body {
   display: grid;
-  grid-template-columns: 44px minmax(120px, 26%) minmax(0, 1fr);
+  grid-template-columns: 44px 204px minmax(0, 1fr);
   gap: 10px;
   flex: 1;
   min-width: 0;
@@ -135,6 +138,12 @@ const spoken = computed(() =>
   font-size: 13px;
   white-space: nowrap;
 }
+.fixed {
+  width: 58px;
+}
+.none {
+  visibility: hidden;
+}
 .handler {
   color: var(--spruce);
 }
@@ -168,7 +177,7 @@ input[type='checkbox'] {
 }
 @media (max-width: 1000px) {
   .body {
-    grid-template-columns: 40px minmax(90px, 30%) minmax(0, 1fr);
+    grid-template-columns: 40px 130px minmax(0, 1fr);
   }
 }
 </style>

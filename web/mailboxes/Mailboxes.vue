@@ -5,9 +5,13 @@ import { MailboxStatus } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
 import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
 import { useTimes } from '../words.ts';
 
-const { ago, since } = useTimes();
+const { ago, since, clock } = useTimes();
+const session = useSession();
+const mayManage = (box: MailboxStatus) =>
+  session.session?.staff.role === 'manager' || box.owner === session.session?.staff.name;
 const boxes = ref<MailboxStatus[] | null>(null);
 const problem = ref('');
 
@@ -29,21 +33,43 @@ async function retry(id: number) {
 }
 void load();
 useLive(['mailboxes', 'mail'], () => void load());
+/** The largest folders by name; of a thousand nobody reads the list. */
+function folderWords(box: MailboxStatus): string {
+  const shown = [...box.folders].sort((a, b) => b.taken - a.taken).slice(0, 5);
+  const rest = box.folders.length - shown.length;
+  return [
+    ...shown.map((folder) => `${folder.path} ${folder.taken.toLocaleString('en-GB')}`),
+    ...(rest ? [`${rest} more folders`] : []),
+  ].join(', ');
+}
 const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.taken) / box.onServer) : 100);
 </script>
 
 <template>
   <div class="screen">
-    <h1>Mailboxes</h1>
-    <p class="quiet mb-4">
-      Every staff mailbox is read in both directions: what came in and what was sent, from whatever program.
-    </p>
+    <header class="head mb-4">
+      <div>
+        <h1>Mailboxes</h1>
+        <p class="quiet">
+          Every staff mailbox is read in both directions: what came in and what was sent, from whatever
+          program.
+        </p>
+      </div>
+      <v-btn color="primary" variant="flat" to="/mailboxes/connect">Connect a mailbox</v-btn>
+    </header>
     <Trouble :words="problem" :retry="load" class="mb-3" />
     <ul class="boxes">
       <li v-for="box in boxes ?? []" :key="box.id" class="sheet box">
         <div>
-          <h2>{{ box.owner }}</h2>
-          <p class="quiet">{{ box.address }}</p>
+          <h2>{{ box.name }}</h2>
+          <p class="quiet cut" :title="box.address">{{ box.address }}</p>
+          <p class="quiet">
+            <span v-if="!box.verifiedAt" class="ochre">not verified, nothing is sent from it</span>
+            <span v-else>{{ box.shared ? `shared by all, looked after by ${box.owner}` : 'verified' }}</span>
+            <template v-if="mayManage(box)"
+              >, <router-link :to="`/mailboxes/${box.id}`">settings</router-link></template
+            >
+          </p>
         </div>
         <div>
           <v-progress-linear
@@ -54,9 +80,7 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
           <p class="quiet figures mt-1">
             {{ box.taken.toLocaleString('en-GB') }} of {{ box.onServer.toLocaleString('en-GB') }} messages
             taken in ·
-            {{
-              box.folders.map((folder) => `${folder.path} ${folder.taken.toLocaleString('en-GB')}`).join(', ')
-            }}
+            {{ folderWords(box) }}
           </p>
         </div>
         <div class="state">
@@ -65,9 +89,19 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
             <p class="needs">{{ box.problem }}</p>
             <v-btn size="small" @click="retry(box.id)">Try now</v-btn>
           </template>
+          <template v-else-if="box.state === 'recovering'"
+            ><strong class="ochre">Troubled {{ box.failingSince ? since(box.failingSince) : '' }}</strong>
+            <p class="quiet">{{ box.problem }} Tried again by itself; nothing is lost.</p></template
+          >
+          <template v-else-if="box.state === 'paused'"
+            ><strong class="ochre">Paused {{ box.pausedAt ? since(box.pausedAt) : '' }}</strong>
+            <p class="quiet">nothing is read until it goes on</p></template
+          >
           <template v-else-if="box.state === 'filling'"
             ><strong class="ochre">Taking older mail in</strong>
-            <p class="quiet">newest first; goes on by itself</p></template
+            <p class="quiet">
+              newest first{{ box.expectedEnd ? `; all here by about ${clock(box.expectedEnd)}` : '' }}
+            </p></template
           >
           <template v-else-if="box.state === 'in step'"
             ><strong class="good">In step</strong>
@@ -99,6 +133,10 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
   align-items: center;
   padding: 12px 16px;
   margin-bottom: -1px;
+}
+.cut {
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .good {
   color: var(--spruce);

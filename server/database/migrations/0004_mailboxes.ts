@@ -16,6 +16,7 @@ const ALTERATIONS = [
     ADD COLUMN take_from DATE NULL COMMENT 'older mail is not taken in',
     ADD COLUMN verified_at DATETIME(3) NULL COMMENT 'a test message came back then',
     ADD COLUMN paused_at DATETIME(3) NULL,
+    ADD COLUMN disconnected_at DATETIME(3) NULL COMMENT 'kept for what was sent from it',
     ADD COLUMN needs_person TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'the problem does not mend itself',
     ADD COLUMN filling_since DATETIME(3) NULL,
     ADD COLUMN filled INT UNSIGNED NOT NULL DEFAULT 0 COMMENT 'messages of history looked at since then'`,

@@ -1,0 +1,250 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
+import { MailboxSettings, type MailboxAccess, type MailboxChange } from '../../contract/index.ts';
+import { act, get, wordsOf } from '../api.ts';
+import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
+import { many, useTimes } from '../words.ts';
+import AccessForm from './AccessForm.vue';
+import Steps from './Steps.vue';
+import { useTrial } from './trial.ts';
+
+/** Everything about one connected mailbox: what is taken, who may look, the ways in, and how to let it go. */
+const route = useRoute();
+const router = useRouter();
+const session = useSession();
+const { date } = useTimes();
+const trial = useTrial();
+const { steps, busy, field } = trial;
+const id = Number(route.params.id);
+const box = ref<MailboxSettings | null>(null);
+const problem = ref('');
+const said = ref('');
+const name = ref('');
+const shared = ref(false);
+const all = ref(true);
+const takeFrom = ref('');
+const skipped = ref<number[]>([]);
+const may = ref<Record<number, '' | 'read' | 'write'>>({});
+const access = ref<MailboxAccess | null>(null);
+const password = ref('');
+const leaving = ref(false);
+const remove = ref(false);
+const isManager = computed(() => session.session?.staff.role === 'manager');
+const others = computed(() => (box.value?.staff ?? []).filter((each) => each.name !== box.value?.owner));
+
+async function load() {
+  try {
+    const found = await get(MailboxSettings, `/mailboxes/${id}`);
+    box.value = found;
+    name.value = found.name;
+    shared.value = found.shared;
+    all.value = found.takeFrom === null;
+    takeFrom.value = found.takeFrom ?? '';
+    skipped.value = found.folders.filter((folder) => folder.skipped).map((folder) => folder.id);
+    may.value = Object.fromEntries(
+      found.staff.map(({ id: staffId }) => [
+        staffId,
+        found.colleagues.find((each) => each.staffId === staffId)?.may ?? '',
+      ]),
+    );
+    access.value = { ...found.access };
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+void load();
+async function change(what: MailboxChange, words: string): Promise<boolean> {
+  try {
+    await act('PUT', `/mailboxes/${id}`, what);
+    await load();
+    said.value = words;
+    return true;
+  } catch (error) {
+    problem.value = wordsOf(error);
+    return false;
+  }
+}
+const keep = () =>
+  change(
+    {
+      name: name.value,
+      ...(isManager.value ? { shared: shared.value } : {}),
+      takeFrom: all.value ? null : takeFrom.value || null,
+      skippedFolders: skipped.value,
+      colleagues: Object.entries(may.value).flatMap(([staffId, how]) =>
+        how ? [{ staffId: Number(staffId), may: how }] : [],
+      ),
+    },
+    'Kept.',
+  );
+async function keepAccess() {
+  if (!access.value) return;
+  const how = password.value ? { password: password.value } : { mailboxId: id };
+  if (!(await trial.tryAccess(access.value, how))) return;
+  const what = { access: access.value, ...(password.value ? { password: password.value } : {}) };
+  if (!(await change(what, ''))) return;
+  password.value = '';
+  if (await trial.verify(id)) await load();
+}
+async function verify() {
+  if (await trial.verify(id)) await load();
+}
+async function disconnect() {
+  try {
+    await act('DELETE', `/mailboxes/${id}?remove=${remove.value ? 1 : 0}`);
+    await router.push('/mailboxes');
+  } catch (error) {
+    leaving.value = false;
+    problem.value = wordsOf(error);
+  }
+}
+</script>
+
+<template>
+  <div class="screen">
+    <header class="head">
+      <div>
+        <h1>{{ box?.name ?? 'Mailbox' }}</h1>
+        <p class="quiet">
+          {{ box?.address
+          }}<template v-if="box"
+            >,
+            {{
+              box.verifiedAt ? `verified ${date(box.verifiedAt)}` : 'not verified: nothing is sent from it'
+            }}</template
+          >
+        </p>
+      </div>
+      <div v-if="box" class="tools">
+        <v-btn v-if="!box.verifiedAt" :loading="busy" color="primary" @click="verify">Verify</v-btn>
+        <v-btn @click="change({ paused: !box.pausedAt }, box.pausedAt ? 'Goes on.' : 'Paused.')">{{
+          box.pausedAt ? 'Go on' : 'Pause'
+        }}</v-btn>
+        <v-btn color="error" @click="leaving = true">Disconnect…</v-btn>
+      </div>
+    </header>
+    <p class="said quiet" role="status">{{ said }}</p>
+    <Trouble :words="problem" :retry="load" class="mb-3" />
+    <div v-if="box && access" class="columns">
+      <section class="sheet pa-4" aria-labelledby="taken">
+        <h2 id="taken" class="mb-3">What is taken, and who may look</h2>
+        <v-text-field v-model="name" label="What it is called in lists" maxlength="120" />
+        <v-radio-group v-model="all" hide-details class="mt-2">
+          <v-radio :value="true" label="Everything there is" />
+          <v-radio :value="false" label="Mail since a day" />
+        </v-radio-group>
+        <input v-if="!all" v-model="takeFrom" type="date" class="day" aria-label="Mail since" />
+        <h3 class="mt-3">Folders that are never read</h3>
+        <div class="folders">
+          <label v-for="folder in box.folders" :key="folder.id"
+            ><input
+              v-model="skipped"
+              type="checkbox"
+              :value="folder.id"
+              :disabled="folder.path.toUpperCase() === 'INBOX'"
+            />
+            {{ folder.path }}</label
+          >
+        </div>
+        <h3 class="mt-3">Colleagues</h3>
+        <table class="ledger-table">
+          <tbody>
+            <tr v-for="each in others" :key="each.id">
+              <td>{{ each.name }}</td>
+              <td class="right">
+                <select v-model="may[each.id]" :aria-label="`What ${each.name} may do`">
+                  <option value="">may not look</option>
+                  <option value="read">may read</option>
+                  <option value="write">may read, move and write as it</option>
+                </select>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <label v-if="isManager" class="share"
+          ><input v-model="shared" type="checkbox" /> an office address that all of the staff read and answer
+          from</label
+        >
+        <div class="answers"><v-btn color="primary" variant="flat" @click="keep">Keep</v-btn></div>
+      </section>
+      <section class="sheet pa-4" aria-labelledby="ways">
+        <h2 id="ways" class="mb-3">The ways in</h2>
+        <AccessForm v-model="access" :field="field" />
+        <v-text-field
+          v-model="password"
+          class="mt-3"
+          label="Password, if it has changed"
+          type="password"
+          autocomplete="new-password"
+        />
+        <Steps v-if="steps.length" :steps="steps" />
+        <div class="answers"><v-btn :loading="busy" @click="keepAccess">Try and keep</v-btn></div>
+      </section>
+    </div>
+    <v-dialog v-model="leaving" aria-label="Disconnect">
+      <v-card class="pa-4">
+        <h2 class="mb-2">Disconnect {{ box?.address }}?</h2>
+        <p>It is not read any more, and nothing is sent from it. What is logged on client files stays.</p>
+        <v-radio-group v-model="remove" hide-details class="mt-2">
+          <v-radio :value="false" label="Keep the rest of its mail here, too" />
+          <v-radio
+            :value="true"
+            :label="`Remove what was never logged: ${many(box?.neverLogged ?? 0, 'message')}, which cannot be undone`"
+          />
+        </v-radio-group>
+        <div class="answers">
+          <v-btn @click="leaving = false">Stay connected</v-btn>
+          <v-btn color="error" variant="flat" @click="disconnect">Disconnect</v-btn>
+        </div>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>
+
+<style scoped>
+.tools {
+  display: flex;
+  gap: 8px;
+}
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 20px;
+  align-items: start;
+}
+.columns :deep(.form) {
+  grid-template-columns: 1fr;
+}
+.folders {
+  columns: 2;
+  max-height: 150px;
+  overflow: auto;
+  border: 1px solid var(--hairline);
+  padding: 8px 10px;
+}
+.folders label,
+.share {
+  display: block;
+}
+.share {
+  margin-top: 10px;
+}
+select,
+.day {
+  font: inherit;
+  border: 1px solid var(--hairline);
+  background: var(--sheet);
+  padding: 2px 4px;
+}
+input[type='checkbox'] {
+  accent-color: var(--spruce);
+}
+@media (max-width: 1000px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
