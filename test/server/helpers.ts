@@ -140,3 +140,29 @@ export function rawMessage(headers: Record<string, string>, text: string): Buffe
   }).map(([name, value]) => `${name}: ${value}`);
   return Buffer.from(`${lines.join('\r\n')}\r\n\r\n${text.replace(/\r?\n/g, '\r\n')}\r\n`);
 }
+
+/** Puts a message into a mailbox of the firm, as if it had just arrived. */
+export function deliver(
+  firm: TestFirm,
+  to: string,
+  id: string,
+  {
+    text = 'Good morning.',
+    folder = 'INBOX',
+    headers = {} as Record<string, string>,
+    flags = [] as string[],
+  } = {},
+): void {
+  const raw = rawMessage(
+    {
+      From: 'Ada Fell <ada@fell.example>',
+      To: to,
+      Subject: `About ${id}`,
+      'Message-ID': `<${id}>`,
+      Date: new Date().toUTCString(),
+      ...headers,
+    },
+    text,
+  );
+  firm.world.account(to)?.folder(folder)?.append(raw, flags, new Date());
+}
