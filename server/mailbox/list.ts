@@ -60,19 +60,28 @@ async function pageIds(
     const when = new Date(time);
     found.where(at, '<=', when).where((before) => before.where(at, '<', when).orWhere('message.id', '<', id));
   }
-  if (!one) found.whereExists(copyIn(db, boxes, query));
+  if (!one) some(found, copyIn(db, boxes, query));
   notPrivate(db, found, staffId);
   narrow(found, query, one !== null);
   await dates(office, found, at, query);
   if (query.q && !(await search(office, found, query.q))) return [];
   if (query.file)
-    found.whereExists(
+    some(
+      found,
       db('filing')
         .whereRaw('filing.message_id = message.id')
         .where({ file_id: query.file })
         .select(db.raw('1')),
     );
   return found.limit(query.limit + 1).pluck('message.id');
+}
+
+/**
+ * Asks for rows for which a subquery finds something, looked up row by row: EXISTS would be turned around
+ * by the optimiser, which then gathers every copy there is before the first row is shown.
+ */
+function some(found: Knex.QueryBuilder, subquery: Knex.QueryBuilder): Knex.QueryBuilder {
+  return found.whereRaw('(?) IS NOT NULL', [subquery.limit(1)]);
 }
 
 async function folderWithin(db: Knex, id: number, boxes: readonly number[]): Promise<number> {
@@ -99,18 +108,13 @@ function copyIn(db: Knex, boxes: readonly number[], query: MailQuery): Knex.Quer
 
 /** A private message is shown to nobody but those in whose own mailbox it lies. */
 function notPrivate(db: Knex, found: Knex.QueryBuilder, staffId: number): void {
-  found.where((any) =>
-    any
-      .whereNot('message.state', 'private')
-      .orWhereExists(
-        db('message_copy as own')
-          .join('folder', 'folder.id', 'own.folder_id')
-          .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-          .whereRaw('own.message_id = message.id')
-          .where('mailbox.staff_id', staffId)
-          .select(db.raw('1')),
-      ),
-  );
+  const own = db('message_copy as own')
+    .join('folder', 'folder.id', 'own.folder_id')
+    .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+    .whereRaw('own.message_id = message.id')
+    .where('mailbox.staff_id', staffId)
+    .select(db.raw('1'));
+  found.where((any) => any.whereNot('message.state', 'private').orWhere((within) => void some(within, own)));
 }
 
 function narrow(found: Knex.QueryBuilder, { view }: MailQuery, byFolder: boolean): void {

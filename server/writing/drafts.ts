@@ -357,7 +357,7 @@ export async function sendDraft(
     throw new Refusal(400, 'That mailbox is not verified yet, so nothing is sent from it.', 'mailboxId');
   const later = at ? new Date(at) : null;
   if (later && later.getTime() < Date.now()) throw new Refusal(400, 'That time has passed.', 'at');
-  const leaves = later ?? new Date(Date.now() + UNDO * (office.config.waitScale < 1 ? 0 : 1));
+  const leaves = later ?? new Date(Date.now() + UNDO * Math.min(1, office.config.waitScale));
   await transact(db, async (trx) => {
     const changed = await trx('draft')
       .where({ id, version, state: 'draft' })
