@@ -203,6 +203,16 @@ export const LedgerPage = z.object({
   total: z.number(),
   /** Notes on the files, newest first. */
   notes: z.array(Note),
+  /** Messages with the client's people that are on no file yet, newest first. */
+  unfiled: z.array(
+    z.object({
+      id: z.number(),
+      at: z.string(),
+      direction: z.enum(['received', 'sent', 'internal']),
+      subject: z.string(),
+      from: z.string(),
+    }),
+  ),
 });
 export type LedgerPage = z.infer<typeof LedgerPage>;
 

@@ -41,7 +41,8 @@ export async function ledger(
     if (query.q?.trim()) narrow.where('note.words', 'like', likePattern(query.q.trim()));
     return narrow;
   });
-  if (!ids.length) return { entries: [], total, notes };
+  const unfiled = query.fileId || query.q?.trim() ? [] : await unfiledWith(db, clientId);
+  if (!ids.length) return { entries: [], total, notes, unfiled };
   const [messages, files, mailings] = await Promise.all([
     db('message').whereIn('id', ids).select(),
     db('filing')
@@ -68,6 +69,7 @@ export async function ledger(
   return {
     total,
     notes,
+    unfiled,
     entries: ids.flatMap((id) => {
       const row = byId.get(id);
       if (!row) return [];
@@ -91,4 +93,29 @@ export async function ledger(
       ];
     }),
   };
+}
+
+const MOST_UNFILED = 10;
+
+/** What people of the client wrote or were written and is on no file yet: seen with the client all the same. */
+async function unfiledWith(db: Knex, clientId: number): Promise<LedgerPage['unfiled']> {
+  const addresses: string[] = await db('client_person')
+    .join('address', 'address.person_id', 'client_person.person_id')
+    .where({ client_id: clientId })
+    .distinct('email_key')
+    .pluck('email_key');
+  if (!addresses.length) return [];
+  const rows = await db('message')
+    .whereIn('id', db('message_party').whereIn('email_key', addresses).select('message_id'))
+    .where({ state: 'suggested' })
+    .orderBy('at', 'desc')
+    .limit(MOST_UNFILED)
+    .select('id', 'at', 'direction', 'subject', 'from_name', 'from_address');
+  return rows.map((row) => ({
+    id: row.id,
+    at: row.at.toISOString(),
+    direction: row.direction,
+    subject: row.subject,
+    from: row.from_name || row.from_address,
+  }));
 }

@@ -1,15 +1,20 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { useRoute } from 'vue-router';
-import { ClientView } from '../../contract/index.ts';
+import { useEventListener } from '@vueuse/core';
+import { useRoute, useRouter } from 'vue-router';
+import { z } from 'zod';
+import { ClientView, Owing } from '../../contract/index.ts';
 import { get, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
+import MessageDialog from '../message/MessageDialog.vue';
+import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useTimes } from '../words.ts';
 import Ledger from './Ledger.vue';
 
 const route = useRoute();
-const { date } = useTimes();
+const router = useRouter();
+const { date, since } = useTimes();
 const id = Number(route.params.id);
 const client = ref<ClientView | null>(null);
 const problem = ref('');
@@ -28,6 +33,27 @@ async function load() {
 void load();
 useLive(['records'], () => void load());
 
+const owed = ref<Owing[]>([]);
+const opened = ref<number | null>(null);
+async function readOwed() {
+  try {
+    owed.value = await get(z.array(Owing), '/owing', { clientId: id, limit: 6 });
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+void readOwed();
+useLive(['mail', 'sorting'], () => void readOwed());
+const fileQuery = computed(() => (fileId.value ? { file: fileId.value } : { client: id }));
+const writeTo = computed(() => ({ name: 'write', query: fileQuery.value }));
+useEventListener(document, 'keydown', (event: KeyboardEvent) => {
+  const target = event.target as HTMLElement;
+  if (event.key !== 'w' || event.ctrlKey || event.metaKey || event.altKey || opened.value !== null) return;
+  if (target.closest('input, textarea, select, [contenteditable="true"], .v-overlay')) return;
+  event.preventDefault();
+  void router.push(writeTo.value);
+});
+
 const closed = computed(() => client.value?.files.filter((file) => file.closed) ?? []);
 const tabs = computed(() => client.value?.files.filter((file) => !file.closed || showClosed.value) ?? []);
 const chosen = computed(() => client.value?.files.find((file) => file.id === fileId.value));
@@ -45,15 +71,18 @@ const facts = computed(() => {
   <div class="screen screen-fixed">
     <Trouble :words="problem" :retry="load" />
     <template v-if="client">
-      <header>
-        <p class="quiet">
-          {{ client.since ? `Client since ${client.since}` : client.kind }} ·
-          {{
-            client.status === 'active' ? (client.service ?? 'no service yet').toLowerCase() : client.status
-          }}
-        </p>
-        <h1>{{ client.name }}</h1>
-        <p class="quiet">{{ facts }}</p>
+      <header class="head">
+        <div>
+          <p class="quiet">
+            {{ client.since ? `Client since ${client.since}` : client.kind }} ·
+            {{
+              client.status === 'active' ? (client.service ?? 'no service yet').toLowerCase() : client.status
+            }}
+          </p>
+          <h1>{{ client.name }}</h1>
+          <p class="quiet">{{ facts }}</p>
+        </div>
+        <v-btn color="primary" variant="flat" :to="writeTo">Write <KeyCap letter="W" class="ml-2" /></v-btn>
       </header>
       <div class="tabs" role="group" aria-label="Files">
         <button
@@ -98,9 +127,30 @@ const facts = computed(() => {
               >
             </p>
           </template>
+          <template v-if="owed.length">
+            <h2>Who owes an answer</h2>
+            <ul class="owed">
+              <li v-for="each in owed" :key="each.messageId">
+                <strong class="ochre">{{ each.who === 'we' ? 'We owe' : 'They owe' }}</strong>
+                <span class="quiet"> {{ since(each.since) }}</span><br /><button
+                  type="button"
+                  class="link"
+                  @click="opened = each.messageId"
+                >
+                  {{ each.subject || '(no subject)' }}
+                </button>
+              </li>
+            </ul>
+          </template>
           <h2>People</h2>
           <div v-for="person in client.people" :key="person.id" class="person">
             <strong>{{ person.name || person.role }}</strong>
+            <router-link
+              v-if="person.addresses.some((address) => address.current)"
+              class="quiet write"
+              :to="{ name: 'write', query: { ...fileQuery, person: person.id } }"
+              >write</router-link
+            >
             <p class="quiet">{{ person.role }}</p>
             <p v-for="address in person.addresses" :key="address.email" class="quiet address">
               {{ address.email }}<span v-if="!address.current"> (old)</span>
@@ -126,11 +176,26 @@ const facts = computed(() => {
           </dl>
         </aside>
       </div>
+      <MessageDialog v-model="opened" @changed="readOwed" />
     </template>
   </div>
 </template>
 
 <style scoped>
+.owed {
+  list-style: none;
+  padding: 0;
+  margin: 0 0 14px;
+}
+.owed li {
+  margin-bottom: 6px;
+}
+.ochre {
+  color: var(--ochre);
+}
+.write {
+  margin-left: 6px;
+}
 .tabs {
   display: flex;
   flex-wrap: wrap;

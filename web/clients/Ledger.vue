@@ -15,6 +15,7 @@ const LIMIT = 40;
 const { day, clock } = useTimes();
 const entries = ref<LedgerEntry[]>([]);
 const notes = ref<Note[]>([]);
+const unfiled = ref<LedgerPage['unfiled']>([]);
 const total = ref(0);
 const words = ref('');
 const problem = ref('');
@@ -34,6 +35,7 @@ async function load(more = false) {
     entries.value = more ? [...entries.value, ...page.entries] : page.entries;
     total.value = page.total;
     notes.value = page.notes;
+    unfiled.value = page.unfiled;
     problem.value = '';
   } catch (error) {
     problem.value = wordsOf(error);
@@ -101,6 +103,14 @@ function second(entry: LedgerEntry): string {
             : 'Nothing has been written or received yet. Messages appear here as they are filed.'
         }}
       </p>
+      <div v-if="unfiled.length" class="unfiled">
+        <strong>{{ many(unfiled.length, 'message') }} with these people not on a file yet</strong>
+        <button v-for="row in unfiled" :key="row.id" type="button" class="plain row" @click="opened = row.id">
+          <span class="quiet figures">{{ day(row.at) }}</span>
+          <span class="clip">{{ row.from }}: {{ row.subject }}</span>
+          <FileTab state="none" />
+        </button>
+      </div>
       <div v-for="group in days" :key="group.day">
         <div class="spine">
           <span class="day figures">{{ group.day }}</span>
@@ -116,7 +126,11 @@ function second(entry: LedgerEntry): string {
               <strong :class="entry.direction">{{ entry.subject || '(no subject)' }}</strong>
               <span class="quiet clip">{{ second(entry) }}</span>
               <span class="quiet clip">{{ entry.snippet }}</span>
+              <span v-if="entry.differs" class="needs clip"
+                >in the Sent folder it is different: {{ entry.differs }}</span
+              >
               <span class="tabs"
+                ><span v-if="entry.waits" class="owe">{{ entry.waits === 'we' ? 'we owe' : 'they owe' }}</span
                 ><FileTab v-for="file in entry.files" :key="file.id" state="logged" :label="file.number"
               /></span>
             </button>
@@ -147,6 +161,26 @@ function second(entry: LedgerEntry): string {
 </template>
 
 <style scoped>
+.unfiled {
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--hairline);
+  background: var(--page);
+  color: var(--ochre);
+  font-size: 13px;
+}
+.unfiled .row {
+  display: grid;
+  grid-template-columns: 70px minmax(0, 1fr) auto;
+  gap: 8px;
+  width: 100%;
+  color: var(--ink);
+  padding: 3px 0;
+}
+.owe {
+  color: var(--ochre);
+  font-size: 13px;
+  margin-right: 8px;
+}
 .ledger {
   display: flex;
   flex-direction: column;

@@ -60,6 +60,7 @@ async function attempt(work: () => Promise<void>) {
     problem.value = wordsOf(error);
   }
 }
+const answer = (how: string) => ({ name: 'write', query: { message: id.value ?? 0, how } });
 const move = (to: Sort['to']) =>
   attempt(async () => {
     undoId.value = (await send('POST', SortDone, '/sorting', { messageId: id.value, to })).stepId;
@@ -106,7 +107,20 @@ const keepNote = (file: FileRef) =>
         <p v-else-if="!problem" class="quiet pa-6">Opening …</p>
       </div>
       <aside v-if="message" class="filed">
-        <h3>Where it is filed</h3>
+        <div class="acts first">
+          <v-btn size="small" color="primary" variant="flat" :to="answer('reply')">Answer</v-btn>
+          <div class="pair">
+            <v-btn size="small" :to="answer('all')">Answer all</v-btn>
+            <v-btn size="small" :to="answer('forward')">Forward</v-btn>
+          </div>
+        </div>
+        <p v-if="message.waits" class="owe mt-2">
+          {{ message.waits === 'we' ? 'We owe an answer' : 'They owe an answer' }}
+        </p>
+        <p v-if="message.differs" class="needs mt-2" role="note">
+          The copy in the Sent folder is different: {{ message.differs }}. What is shown here is what left.
+        </p>
+        <h3 class="mt-4">Where it is filed</h3>
         <div v-for="file in message.files" :key="file.id" class="mt-2">
           <FileTab state="logged" :label="file.number" />
           <button v-if="message.files.length" type="button" class="link off" @click="withdraw(file)">
@@ -214,6 +228,18 @@ const keepNote = (file: FileRef) =>
   flex-direction: column;
   overflow: auto;
   background: var(--page);
+}
+.pair {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 6px;
+}
+.first {
+  margin-top: 0;
+}
+.owe {
+  color: var(--ochre);
+  font-size: 13px;
 }
 .off {
   font-size: 13px;
