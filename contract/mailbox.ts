@@ -228,3 +228,9 @@ export type MailboxChange = z.input<typeof MailboxChange>;
 
 export const Verified = z.object({ ok: z.boolean(), words: z.string() });
 export type Verified = z.infer<typeof Verified>;
+
+/** The firm's private filing address; empty for none. */
+export const FilingAddress = z.object({
+  address: z.union([z.literal(''), MailAddress]),
+});
+export type FilingAddress = z.infer<typeof FilingAddress>;

@@ -68,6 +68,8 @@ export const DraftView = z.object({
   signature: z.string(),
   savedAt: z.string(),
   sendAt: z.string().nullable(),
+  /** What the server said, when something did not go as meant. */
+  problem: z.string().nullable(),
   about: z.object({ messageId: z.number(), words: z.string() }).nullable(),
 });
 export type DraftView = z.infer<typeof DraftView>;

@@ -9,6 +9,7 @@ export const FIRM = {
   fileNumberPattern: 'QL-\\d{5}',
   freemail: [...FREEMAIL],
   personalFolders: ['Personal', 'Private'],
+  filingAddress: 'office+tofile@quillhurst.example',
   zone: 'Europe/London',
   notice:
     'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',

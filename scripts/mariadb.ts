@@ -1,7 +1,7 @@
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { createServer, type AddressInfo } from 'node:net';
-import { tmpdir } from 'node:os';
+import { tmpdir, totalmem } from 'node:os';
 import { join, resolve } from 'node:path';
 
 export interface PrivateMariaDB {
@@ -71,7 +71,7 @@ export async function startMariaDB(dir: string): Promise<PrivateMariaDB> {
       '--skip-name-resolve',
       '--character-set-server=utf8mb4',
       '--collation-server=utf8mb4_unicode_ci',
-      '--innodb-buffer-pool-size=512M',
+      `--innodb-buffer-pool-size=${poolMegabytes()}M`,
       '--innodb-log-file-size=256M',
       '--max-allowed-packet=128M',
       '--transaction-isolation=READ-COMMITTED',
@@ -100,6 +100,11 @@ export async function startMariaDB(dir: string): Promise<PrivateMariaDB> {
         child.kill('SIGTERM');
       }),
   };
+}
+
+/** An eighth of the machine's memory for the database's pages, within reason. */
+function poolMegabytes(): number {
+  return Math.round(Math.min(2048, Math.max(256, totalmem() / 8 / 1024 / 1024)));
 }
 
 function serverProgram(): string {

@@ -39,7 +39,19 @@ export function decide(mind: FilingMind, message: FilingMessage, context: Filing
   if (ruled) return ruled;
   const scene = survey(mind.register, mind.experience, message, context);
   const decision = automatic(scene) ?? ourselves(scene) ?? weigh(scene);
-  return without(decision, neverFiles(mind, message));
+  return without(wanted(scene, decision), neverFiles(mind, message));
+}
+
+/** What somebody copied to the filing address is never set aside: it is filed, or a person is asked where. */
+function wanted(scene: Scene, decision: Decision): Decision {
+  if (!scene.message.forFiling || decision.state !== 'aside') return decision;
+  const weighed = weigh(scene);
+  if (weighed.state !== 'aside') return weighed;
+  return {
+    state: 'suggested',
+    candidates: [],
+    evidence: [plus('hand', 'Copied to the filing address', PEOPLE.conversation)],
+  };
 }
 
 /** The first of the office's rules that speaks of the message and says where it goes. */

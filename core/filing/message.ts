@@ -37,7 +37,18 @@ export function filingMessage(
     original: originalOf(register, message, quoted),
     isReply: message.inReplyTo.length > 0 || message.references.length > 0,
     at: message.date?.getTime() ?? 0,
+    forFiling: copiedTo(register.filingAddress, message),
   };
+}
+
+/** Headers in which servers note whom a hidden copy was for (RFC 9228 Delivered-To; common practice). */
+const DELIVERED = ['delivered-to', 'x-original-to', 'envelope-to'];
+
+function copiedTo(address: string, message: ReadMessage): boolean {
+  if (!address) return false;
+  const shown = [...message.to, ...message.cc, ...message.bcc].map((each) => each.address);
+  const hidden = DELIVERED.map((name) => (message.headers.get(name) ?? '').replace(/[<>\s]/g, ''));
+  return [...shown, ...hidden].some((each) => each.toLowerCase() === address);
 }
 
 /** The message that this one forwards or returns: enclosed as message/rfc822, or standing in its text. */

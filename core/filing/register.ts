@@ -12,6 +12,8 @@ export interface RegisterData {
   freemail: readonly string[];
   /** A regular expression for a whole file number. */
   fileNumberPattern: string;
+  /** The firm's private filing address, if it has one. */
+  filingAddress?: string;
   clients: readonly { id: number; name: string; domain?: string | null }[];
   people: readonly { id: number; name: string; addresses: readonly string[]; clientIds: readonly number[] }[];
   files: readonly FileData[];
@@ -56,6 +58,8 @@ const TOO_COMMON = 20;
 export class FilingRegister {
   readonly numbers: FileNumbers;
   readonly clientCount: number;
+  /** In small letters; empty for none. */
+  readonly filingAddress: string;
   private readonly firmDomains: ReadonlySet<string>;
   private readonly staff: ReadonlySet<string>;
   private readonly freemail: ReadonlySet<string>;
@@ -80,6 +84,7 @@ export class FilingRegister {
     this.staff = new Set(data.staffAddresses.map(addressKey));
     this.freemail = new Set(data.freemail.map((domain) => domain.toLowerCase()));
     this.clientCount = data.clients.length;
+    this.filingAddress = (data.filingAddress ?? '').toLowerCase();
     for (const { id, name, domain } of data.clients) {
       this.clients.set(id, { id, name, nameWords: [...tellingWords(name)] });
       if (domain) this.noteDomain(registrable(domain), [id]);

@@ -32,6 +32,8 @@ export interface FilingMessage {
   isReply: boolean;
   /** When it was written, in milliseconds; 0 when nobody knows. */
   at: number;
+  /** Copied to the firm's private filing address: somebody wants it on a file. */
+  forFiling?: boolean;
 }
 
 /** A message within another. */

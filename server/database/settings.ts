@@ -13,6 +13,8 @@ const Firm = z.object({
   /** IANA name of the zone in which times are shown. */
   zone: z.string(),
   notice: z.string(),
+  /** Known to the staff alone: what is copied to it is filed. It must lie in a connected mailbox. */
+  filingAddress: z.string().default(''),
 });
 export type Firm = z.infer<typeof Firm>;
 

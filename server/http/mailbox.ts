@@ -1,6 +1,7 @@
 import { Router } from 'express';
 import { z } from 'zod';
 import {
+  FilingAddress,
   Guess,
   GuessAsk,
   Id,
@@ -33,6 +34,7 @@ import {
   keptPassword,
   mailboxSettings,
   mailboxToManage,
+  setFilingAddress,
 } from '../mailbox/settings.ts';
 import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
 import type { Office } from '../office.ts';
@@ -77,6 +79,13 @@ export function mailboxRoutes(office: Office): Router {
   router.get('/mailboxes', async (_req, res) =>
     reply(res, z.array(MailboxStatus), await mailboxStatuses(db)),
   );
+  router.get('/filing-address', async (_req, res) =>
+    reply(res, FilingAddress, { address: (await office.firm()).filingAddress }),
+  );
+  router.put('/filing-address', only('manager'), async (req, res) => {
+    await setFilingAddress(office, staffOf(res), FilingAddress.parse(req.body).address);
+    res.status(204).end();
+  });
   router.post('/mailboxes/guess', async (req, res) =>
     reply(res, Guess, await guessAccess(GuessAsk.parse(req.body).address)),
   );

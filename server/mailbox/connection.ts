@@ -115,7 +115,12 @@ export function connectionProblem(error: unknown): ConnectionProblem {
   const passing = ['UNAVAILABLE', 'INUSE', 'LIMIT', 'SERVERBUG'].includes(fault.serverResponseCode ?? '');
   if (fault.authenticationFailed && !passing)
     return { words: 'The password was refused.', needsPerson: true };
-  const known = PROBLEMS.find(([codes]) => codes.includes(fault.code ?? ''));
+  // Outgoing connections wrap the system's own code in their words.
+  const own = /\b(?:ECONNREFUSED|ENOTFOUND|EAI_AGAIN|ETIMEDOUT|EHOSTUNREACH|ECONNRESET)\b/.exec(
+    fault.message ?? '',
+  );
+  const code = own?.[0] ?? fault.code ?? '';
+  const known = PROBLEMS.find(([codes]) => codes.includes(code));
   if (known) return { words: known[1], needsPerson: known[2] };
   const said = fault.responseText || fault.message || 'The mailbox could not be read.';
   return { words: said.slice(0, 300), needsPerson: false };

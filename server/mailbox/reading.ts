@@ -47,7 +47,10 @@ function threadFor(id: number): Thread {
 }
 
 function startThread(place: number): Thread {
-  const worker = new Worker(new URL('./readingThread.mjs', import.meta.url), { execArgv: [] });
+  const worker = new Worker(new URL('./readingThread.mjs', import.meta.url), {
+    execArgv: [],
+    resourceLimits: { maxOldGenerationSizeMb: 512 },
+  });
   const thread: Thread = { worker, waiting: new Map() };
   worker.on('message', ({ id, readings, error }: Answer) => {
     const waiting = thread.waiting.get(id);

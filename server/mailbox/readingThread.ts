@@ -31,7 +31,7 @@ class Bytes {
 globalThis.Blob = Bytes as unknown as typeof Blob;
 
 /** Headers that intake looks at itself. */
-const HEADERS = ['date', 'list-id'];
+const HEADERS = ['date', 'list-id', 'delivered-to', 'x-original-to', 'envelope-to'];
 
 /** What intake needs of a message: its enclosures without their bytes, since the source is kept whole. */
 function lean(read: ReadMessage): ReadMessage {

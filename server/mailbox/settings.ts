@@ -10,6 +10,7 @@ import type {
 import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
+import { readFirm, writeFirm } from '../database/settings.ts';
 import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { seal, unseal } from '../security/seal.ts';
@@ -320,4 +321,20 @@ async function removeNeverLogged(db: Knex, mailboxId: number): Promise<void> {
 /** The password kept for a mailbox, for trying a changed way in. */
 export function keptPassword(office: Office, mailbox: MailboxRow): string {
   return unseal(office.config.key, mailbox.sealed_password);
+}
+
+/** Sets the firm's private filing address. It must reach a mailbox that is connected, or nothing would come of it. */
+export async function setFilingAddress(office: Office, staff: StaffMember, address: string): Promise<void> {
+  const { db } = office;
+  if (address) {
+    const [local = '', domain = ''] = address.split('@');
+    // Many servers deliver name+anything to name (RFC 5233 calls it a detail).
+    const reaches = [address, `${local.split('+')[0]}@${domain}`];
+    if (!(await db('mailbox').whereIn('address', reaches).whereNull('disconnected_at').first('id')))
+      throw new Refusal(400, 'That address reaches none of the connected mailboxes.', 'address');
+  }
+  const firm = await readFirm(db);
+  await writeFirm(db, { ...firm, filingAddress: address });
+  await noteAudit(db, staff.id, 'filing address set', 'firm', 0, firm.filingAddress, address);
+  await beat(db, 'records', 'mailboxes');
 }

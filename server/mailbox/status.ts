@@ -11,6 +11,7 @@ export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
   const mailboxes = await db('mailbox')
     .join('staff', 'staff.id', 'mailbox.staff_id')
     .whereNull('mailbox.disconnected_at')
+    .orderBy('mailbox.shared')
     .orderBy('staff.id')
     .select('mailbox.*', 'staff.name as owner');
   const folders: {

@@ -36,6 +36,7 @@ export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
     staffAddresses: staff.map((member) => member.email),
     freemail: [...freemail, ...firm.freemail],
     fileNumberPattern: firm.fileNumberPattern,
+    filingAddress: firm.filingAddress,
     clients,
     people: people.map((person) => ({
       id: person.id,

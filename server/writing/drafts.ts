@@ -213,7 +213,7 @@ export async function viewDraft(office: Office, staffId: number, id: number): Pr
     row.about_id
       ? db('message').where({ id: row.about_id }).first('id', 'subject', 'from_name', 'from_address')
       : null,
-    db('dispatch').where({ draft_id: id }).first('state'),
+    db('dispatch').where({ draft_id: id }).first('state', 'answer', 'refused'),
   ]);
   return {
     id,
@@ -237,10 +237,25 @@ export async function viewDraft(office: Office, staffId: number, id: number): Pr
     signature,
     savedAt: row.saved_at.toISOString(),
     sendAt: row.send_at?.toISOString() ?? null,
+    problem: dispatch ? problemOf(dispatch) : null,
     about: about
       ? { messageId: about.id, words: `${about.from_name || about.from_address}: ${about.subject}` }
       : null,
   };
+}
+
+/** What did not go as meant, in the server's own words. */
+function problemOf({
+  state,
+  answer,
+  refused,
+}: {
+  state: string | null;
+  answer: string | null;
+  refused: string | null;
+}): string | null {
+  if (refused) return `Left, but refused for ${refused}`;
+  return ['delayed', 'returned', 'uncertain'].includes(state ?? '') ? answer : null;
 }
 
 function stateOf(own: DraftRecord['state'], dispatch: string | undefined): DraftView['state'] {
@@ -442,7 +457,6 @@ export async function listDrafts(db: Knex, staffId: number): Promise<DraftRow[]>
   return rows.map((row) => {
     const people = JSON.parse(row.people) as Addressees;
     const state = stateOf(row.state, row.fared);
-    const delayed = row.fared === 'delayed' || state === 'returned' || state === 'uncertain';
     return {
       id: row.id,
       state,
@@ -454,7 +468,7 @@ export async function listDrafts(db: Knex, staffId: number): Promise<DraftRow[]>
         .join(', '),
       savedAt: row.saved_at.toISOString(),
       sendAt: row.send_at?.toISOString() ?? null,
-      problem: row.refused ? `Left, but refused for ${row.refused}` : delayed ? row.answer : null,
+      problem: problemOf({ state: row.fared, answer: row.answer, refused: row.refused }),
       dispatchId: row.dispatch_id,
     };
   });

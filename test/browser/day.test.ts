@@ -35,8 +35,8 @@ describe('the first working day, in the browser', function () {
     const { page, address, firm } = office;
     await page.goto(`${address}/mailboxes`);
     await until(
-      'all five are in step',
-      async () => (await page.getByText('In step', { exact: true }).count()) === 5,
+      'all six are in step',
+      async () => (await page.getByText('In step', { exact: true }).count()) === 6,
       40,
     );
     await accessible(page, 'mailboxes');

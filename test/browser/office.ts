@@ -5,6 +5,7 @@ import axe from 'axe-core';
 import { expect } from 'chai';
 import { chromium, type BrowserContext, type Page } from 'playwright-core';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
+import type { Config } from '../../server/config.ts';
 import { startServer, type RunningServer } from '../../server/server.ts';
 import { openFirm, type FirmOptions, type TestFirm } from '../server/helpers.ts';
 
@@ -26,9 +27,13 @@ const FLAGS = [
   '--disable-sync',
 ];
 
-export async function openOffice(options: FirmOptions = {}): Promise<BrowserOffice> {
+/** @param config what is different for this server */
+export async function openOffice(
+  options: FirmOptions = {},
+  config: Partial<Config> = {},
+): Promise<BrowserOffice> {
   const firm = await openFirm(options);
-  const server: RunningServer = await startServer({ ...firm.config, workers: true }, 'silent');
+  const server: RunningServer = await startServer({ ...firm.config, workers: true, ...config }, 'silent');
   const profile = mkdtempSync(join(tmpdir(), 'patient-clerk-browser-'));
   const browser: BrowserContext = await chromium.launchPersistentContext(profile, {
     executablePath: '/usr/bin/chromium',

@@ -336,6 +336,12 @@ describe('connecting a mailbox', () => {
     expect(await attempt('incoming', { imapPort: 1 })).to.include({
       words: 'The mail server does not answer at that port.',
     });
+    expect(await attempt('outgoing', { smtpPort: 1 })).to.include({
+      words: 'The mail server does not answer at that port.',
+    });
+    expect(await attempt('outgoing', { smtpHost: 'smtp.nowhere.invalid', smtpSecurity: 'tls' })).to.include({
+      ok: false,
+    });
     expect(await attempt('incoming', { imapSecurity: 'tls' })).to.include({ ok: false });
     expect(await attempt('incoming', { imapHost: 'mail.far.example' })).to.include({
       words: 'A connection without protection is allowed on this machine itself only.',
@@ -419,6 +425,26 @@ describe('connecting a mailbox', () => {
     await new MailboxSync(firm.office, await firm.db('mailbox').where({ id }).first()).runOnce();
     expect(await copies()).to.equal(before);
     expect(Number((await firm.db('message').count('* as n').first())?.n)).to.equal(messages);
+  });
+
+  it('files what is copied to the filing address, openly or hidden, and never sets it aside', async () => {
+    const call1 = (address: string) => call(maren, 'put', '/filing-address').send({ address });
+    expect((await call(ines, 'put', '/filing-address').send({ address: OFFICE })).status).to.equal(403);
+    expect((await call1('nobody@far.example')).body.field).to.equal('address');
+    expect((await call1('office+keep@quillhurst.example')).status).to.equal(204);
+    const { number } = await firm.db('file').where({ general: 0 }).whereNull('closed').first('number');
+    const list = { 'List-Id': '<news.x.example>', Precedence: 'bulk' };
+    deliver(firm, OFFICE, 'plain@x.example', { headers: list });
+    deliver(firm, OFFICE, 'open@x.example', { headers: { ...list, Cc: 'office+keep@quillhurst.example' } });
+    deliver(firm, OFFICE, 'hidden@x.example', {
+      headers: { ...list, 'Delivered-To': 'office+keep@quillhurst.example', Subject: `Plans for ${number}` },
+    });
+    await new MailboxSync(firm.office, await firm.db('mailbox').where({ address: OFFICE }).first()).runOnce();
+    const state = async (id: string) =>
+      (await firm.db('message').where({ message_id: id }).first('state')).state;
+    expect(await state('plain@x.example')).to.equal('aside');
+    expect(await state('open@x.example')).to.equal('suggested');
+    expect(await state('hidden@x.example')).to.be.oneOf(['suggested', 'logged']);
   });
 
   it('disconnects, keeping what is logged and removing the rest only when asked to', async () => {

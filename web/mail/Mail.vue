@@ -50,7 +50,12 @@ if (typeof route.query.q === 'string') post.q = route.query.q;
 const wanted = VIEWS.find((each) => each.view === route.query.view);
 if (wanted) post.view = wanted.view;
 void post.load();
-useLive(['mail', 'sorting', 'filing'], () => void post.load(true));
+// Nothing moves under the hand of somebody who is ticking messages.
+useLive(['mail', 'sorting', 'filing'], () => void (post.ticked.size || post.load(true)));
+watch(
+  () => post.ticked.size,
+  (size) => void (size || post.load(true)),
+);
 const search = useDebounceFn(() => void post.show(() => undefined), 250);
 watch(
   () => post.q,

@@ -176,8 +176,22 @@ input[type='checkbox'] {
   height: 14px;
 }
 @media (max-width: 1000px) {
+  .line {
+    gap: 5px;
+  }
   .body {
-    grid-template-columns: 40px 130px minmax(0, 1fr);
+    grid-template-columns: 40px 104px minmax(0, 1fr);
+    gap: 6px;
+  }
+  .fixed {
+    width: auto;
+  }
+  .none,
+  .star:not(.lit) {
+    display: none;
+  }
+  .tabs {
+    width: 84px;
   }
 }
 </style>

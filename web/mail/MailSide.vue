@@ -27,12 +27,14 @@ function choose(id: number) {
   void post.show(() => {
     post.folder = id;
     post.thrown = false;
+    post.view = 'everything';
   });
 }
 function together(thrown: boolean) {
   void post.show(() => {
     post.folder = null;
     post.thrown = thrown;
+    post.view = 'everything';
   });
 }
 </script>

@@ -52,9 +52,6 @@ const who = computed(() => {
 });
 const suggestion = computed(() => message.value?.candidates[0]?.file ?? null);
 const others = computed(() => (message.value?.conversationSize ?? 1) - 1);
-const enclosed = computed(() =>
-  (message.value?.enclosures ?? []).reduce((sum, enclosure) => sum + enclosure.size, 0),
-);
 
 async function showConversation() {
   if (conversation.value) {
@@ -177,10 +174,6 @@ async function needsAnswer(needs: boolean) {
             Not client mail
           </button>
           <button type="button" class="link" @click="$emit('whole', row.id)">Everything about it</button>
-          <v-spacer />
-          <span v-if="message.enclosures.length" class="boxed figures"
-            >{{ many(message.enclosures.length, 'enclosure') }}, {{ size(enclosed) }}</span
-          >
         </div>
         <ol v-if="conversation" class="thread" aria-label="The rest of this conversation">
           <li v-for="each in conversation" :key="each.id">
@@ -271,7 +264,6 @@ strong.internal {
   margin-top: 12px;
   font-size: 13px;
 }
-.boxed,
 .enclosures a {
   border: 1px solid var(--strong);
   padding: 3px 8px;

@@ -80,7 +80,12 @@ export const usePost = defineStore('post', () => {
         : { rows: [], next: null };
       if (mine !== asked) return;
       const more = again ? rows.value.slice(limit) : [];
-      rows.value = [...page.rows, ...more];
+      const here = new Set([...page.rows, ...more].map((row) => row.id));
+      // What is being read stays where it is, even if it is unread no more.
+      const read = again ? rows.value.filter((row) => row.id === openId.value && !here.has(row.id)) : [];
+      rows.value = [...page.rows, ...more, ...read].sort(
+        (a, b) => Date.parse(b.at) - Date.parse(a.at) || b.id - a.id,
+      );
       if (!more.length) next.value = page.next;
       problem.value = '';
       loaded.value = true;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue';
 import { z } from 'zod';
-import { MailboxStatus } from '../../contract/index.ts';
+import { FilingAddress, MailboxStatus } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
 import Trouble from '../parts/Trouble.vue';
@@ -20,6 +20,26 @@ async function load() {
     boxes.value = await get(z.array(MailboxStatus), '/mailboxes');
     problem.value = '';
   } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+const filingAddress = ref('');
+const kept = ref('');
+async function readAddress() {
+  try {
+    filingAddress.value = (await get(FilingAddress, '/filing-address')).address;
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+void readAddress();
+async function keepAddress() {
+  try {
+    await act('PUT', '/filing-address', { address: filingAddress.value });
+    kept.value = filingAddress.value ? 'Kept.' : 'There is no filing address any more.';
+    problem.value = '';
+  } catch (error) {
+    kept.value = '';
     problem.value = wordsOf(error);
   }
 }
@@ -66,8 +86,8 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
           <p class="quiet">
             <span v-if="!box.verifiedAt" class="ochre">not verified, nothing is sent from it</span>
             <span v-else>{{ box.shared ? `shared by all, looked after by ${box.owner}` : 'verified' }}</span>
-            <template v-if="mayManage(box)"
-              >, <router-link :to="`/mailboxes/${box.id}`">settings</router-link></template
+            <router-link v-if="mayManage(box)" :to="`/mailboxes/${box.id}`" class="ml-3"
+              >settings</router-link
             >
           </p>
         </div>
@@ -116,11 +136,40 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
         </div>
       </li>
     </ul>
-    <p v-if="boxes && !boxes.length" class="quiet">No mailbox is connected yet.</p>
+    <p v-if="boxes && !boxes.length" class="quiet">
+      No mailbox is connected yet. <router-link to="/mailboxes/connect">Connect the first</router-link>
+    </p>
+    <section v-if="boxes?.length" class="sheet filing mt-5" aria-labelledby="filing-address">
+      <h2 id="filing-address">The filing address</h2>
+      <p class="quiet">
+        Whatever is copied to it, openly or hidden and from whatever program, is filed or put into Sorting,
+        and never set aside. Tell it to nobody outside.
+      </p>
+      <form class="set" @submit.prevent="keepAddress">
+        <v-text-field
+          v-model="filingAddress"
+          label="Filing address"
+          :readonly="session.session?.staff.role !== 'manager'"
+          placeholder="none yet, such as office+tofile@your.domain"
+        />
+        <v-btn v-if="session.session?.staff.role === 'manager'" type="submit">Keep</v-btn>
+      </form>
+      <p class="quiet" role="status">{{ kept }}</p>
+    </section>
   </div>
 </template>
 
 <style scoped>
+.filing {
+  padding: 12px 16px;
+}
+.set {
+  display: grid;
+  grid-template-columns: minmax(0, 420px) auto;
+  gap: 12px;
+  align-items: center;
+  margin-top: 8px;
+}
 .boxes {
   list-style: none;
   padding: 0;

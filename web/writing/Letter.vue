@@ -37,14 +37,24 @@ const picking = ref<'documents' | 'later' | 'wording' | 'no subject' | null>(nul
 const keepAs = ref('');
 const dragging = ref(false);
 const showQuoted = ref(false);
+let popped = false;
 const later = ref('');
 const now = ref(Date.now());
 const writer = ref<InstanceType<typeof Writer> | null>(null);
 const picker = ref<HTMLInputElement | null>(null);
 const tick = setInterval(() => (now.value = Date.now()), 500);
+/** Once on its way, how it fares is asked for until that is known. */
+const follow = setInterval(() => {
+  const { value } = letter;
+  if (value && !open.value && !secondsLeft.value && !['sent', 'returned', 'uncertain'].includes(value.state))
+    void desk.load();
+}, 1500);
 onBeforeUnmount(() => {
   clearInterval(tick);
-  void desk.save();
+  clearInterval(follow);
+  // A page on which nothing was written is not kept.
+  if (desk.untouched() && !apart && !popped) void desk.throwAway();
+  else void desk.save();
 });
 
 const fileId = computed(() => files.value[0]?.id ?? null);
@@ -56,7 +66,7 @@ const secondsLeft = computed(() =>
   sent.value ? Math.max(0, Math.ceil((Date.parse(sent.value.leavesAt) - now.value) / 1000)) : 0,
 );
 const keptForLater = computed(
-  () => letter.value?.state === 'waiting' || sent.value?.words === 'Kept for later',
+  () => letter.value?.state === 'waiting' && Date.parse(letter.value.sendAt ?? '') - now.value > 15_000,
 );
 
 async function begin() {
@@ -160,6 +170,7 @@ async function recall() {
 }
 async function popOut() {
   await desk.save();
+  popped = true;
   window.open(`/letter/${id}`, `letter ${id}`, 'width=860,height=760');
   await router.push('/writing');
 }
@@ -191,7 +202,7 @@ const heading = computed(
       <div>
         <h1>{{ heading }}</h1>
         <p class="quiet" role="status">
-          {{ letter?.about ? `${letter.about.words} · ` : '' }}{{ open ? saved : '' }}
+          {{ [letter?.about?.words, open ? saved : ''].filter(Boolean).join(' · ') }}
         </p>
       </div>
       <div v-if="open" class="tools">
@@ -211,6 +222,7 @@ const heading = computed(
           {{ full(sent?.leavesAt ?? letter.sendAt ?? letter.savedAt) }}.
         </p>
         <v-btn class="mt-2" @click="recall">Take it back to change it</v-btn>
+        <router-link v-if="!apart" to="/mail" class="ml-4">Back to the mail</router-link>
       </template>
       <template v-else-if="sent && secondsLeft">
         <p>
@@ -219,7 +231,7 @@ const heading = computed(
         </p>
         <v-btn class="mt-2" color="primary" @click="recall">Undo</v-btn>
       </template>
-      <template v-else>
+      <template v-else-if="letter.state === 'sent'">
         <p>
           <strong>Sent.</strong>
           {{
@@ -229,12 +241,22 @@ const heading = computed(
           }}
           within a moment, as the very bytes that left.
         </p>
+        <p v-if="letter.problem" class="needs mt-2">{{ letter.problem }}</p>
         <div class="mt-2">
           <router-link v-if="files[0] && !apart" :to="`/clients/${files[0].clientId}`" class="mr-4">{{
             files[0].clientName
           }}</router-link>
           <router-link v-if="!apart" to="/mail">Back to the mail</router-link>
         </div>
+      </template>
+      <template v-else-if="letter.state === 'returned'">
+        <p class="needs"><strong>It was refused.</strong> {{ letter.problem }}</p>
+        <p class="quiet">Nothing was logged. Write again to another address, or ring.</p>
+      </template>
+      <template v-else>
+        <p><strong>Leaving</strong> … {{ letter.problem ? `The server said: ${letter.problem}` : '' }}</p>
+        <p v-if="letter.problem" class="quiet">It is tried again by itself.</p>
+        <v-btn v-if="letter.problem" class="mt-2" @click="recall">Take it back to change it</v-btn>
       </template>
     </div>
     <p v-else-if="!letter && !problem" class="quiet">Opening …</p>

@@ -138,6 +138,9 @@ export function useLetter(id: number) {
       return false;
     }
   }
+  /** Whether nothing was done to it since it was begun. */
+  const untouched = () => open.value && version === 1 && !unsaved.value && !letter.value?.enclosures.length;
+
   /** Reads the enclosures again after one was added or taken off. */
   async function refresh(): Promise<void> {
     const found = await get(DraftView, `/drafts/${id}`);
@@ -190,6 +193,7 @@ export function useLetter(id: number) {
     unsaved,
     sent,
     open,
+    untouched,
     load,
     save,
     dispatch,

@@ -66,6 +66,11 @@ const ALTERATIONS = [
     CONSTRAINT mail_change_to FOREIGN KEY (to_folder_id) REFERENCES folder (id) ON DELETE CASCADE,
     CONSTRAINT mail_change_staff FOREIGN KEY (staff_id) REFERENCES staff (id)
   )`,
+  // Sources lie in the order they came: by their hashes each would go to another place of a large table.
+  `ALTER TABLE raw
+    ADD UNIQUE KEY raw_hash (hash),
+    DROP PRIMARY KEY,
+    ADD COLUMN id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY FIRST`,
   // A packed source of many megabytes goes in pieces, since a server takes statements of so many bytes only.
   `CREATE TABLE raw_piece (
     hash BINARY(32) NOT NULL,
@@ -76,8 +81,10 @@ const ALTERATIONS = [
   )`,
   // Words hang on the source, not on the record, so that they can be written before the record's turn comes.
   `CREATE TABLE raw_words (
-    hash BINARY(32) NOT NULL PRIMARY KEY,
+    id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    hash BINARY(32) NOT NULL,
     words MEDIUMTEXT NOT NULL COMMENT 'people, subject, text and names of enclosures, for search',
+    UNIQUE KEY raw_words_hash (hash),
     FULLTEXT KEY raw_words_words (words),
     CONSTRAINT raw_words_raw FOREIGN KEY (hash) REFERENCES raw (hash) ON DELETE CASCADE
   )`,
