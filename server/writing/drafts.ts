@@ -13,9 +13,8 @@ import type {
   DraftView,
   FileRef,
 } from '../../contract/index.ts';
-import { addressKey } from '../../core/address/address.ts';
+import { answerTo, type Answered } from '../../core/conversation/answer.ts';
 import { quotedAnswer, subjectFor } from '../../core/merge/letter.ts';
-import type { FilingRegister } from '../../core/filing/register.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
@@ -125,7 +124,7 @@ async function aboutMessage(
   const writer = read.from ? read.from.name || read.from.address : 'somebody';
   return {
     how,
-    people: how === 'forward' ? { to: [], cc: [], bcc: [] } : answerTo(register, read, how),
+    people: how === 'forward' ? { to: [], cc: [], bcc: [] } : addressees(answerTo(register, read, how)),
     subject: subjectFor(how, read.subject),
     quoted:
       how === 'forward' ? forwarded(read, when) : quotedAnswer(`On ${when}, ${writer} wrote:`, read.text),
@@ -134,26 +133,9 @@ async function aboutMessage(
   };
 }
 
-/** Whom an answer goes to: who asked for answers, or wrote; all: everybody else on it too, ourselves left out. */
-export function answerTo(
-  register: Pick<FilingRegister, 'isOurs'>,
-  read: Pick<ReadMessage, 'from' | 'replyTo' | 'to' | 'cc'>,
-  how: 'reply' | 'all',
-): Addressees {
-  const as = (list: ReadMessage['to']) => list.map(({ name, address }) => ({ name, email: address }));
-  const ours = read.from !== null && register.isOurs(read.from.address);
-  // Answering our own message means writing on to the same people.
-  const outside = read.to.filter((each) => !register.isOurs(each.address));
-  const to = ours
-    ? as(outside.length ? outside : read.to)
-    : as(read.replyTo.length ? read.replyTo : read.from ? [read.from] : []);
-  if (how === 'reply') return { to, cc: [], bcc: [] };
-  const there = new Set(to.map((each) => addressKey(each.email)));
-  const rest = as([...(ours ? [] : read.to), ...read.cc]).filter(
-    (each) =>
-      !there.has(addressKey(each.email)) && !register.isOurs(each.email) && there.add(addressKey(each.email)),
-  );
-  return { to, cc: rest, bcc: [] };
+function addressees({ to, cc }: Answered): Addressees {
+  const as = (list: Answered['to']) => list.map(({ name, address }) => ({ name, email: address }));
+  return { to: as(to), cc: as(cc), bcc: [] };
 }
 
 function forwarded(read: ReadMessage, when: string): string {
