@@ -61,7 +61,7 @@ describe('keeping all mailboxes', () => {
     const state = async () => (await mailboxStatuses(firm.db)).find((mailbox) => mailbox.id === row.id);
     await until('it is told', async () => (await state())?.state === 'failing');
     expect((await state())?.problem).to.equal('The password was refused.');
-    expect((await railCounts(firm.db, 1)).mailboxes).to.include({ total: 5, failing: 1 });
+    expect((await railCounts(firm.db, 1)).mailboxes).to.include({ total: 6, failing: 1 });
     await firm.db('mailbox').where({ id: row.id }).update({ sealed_password: row.sealed_password });
     await retryMailbox(firm.db, row.id);
     await until('it is in step again', async () => (await state())?.state === 'in step', 20);
@@ -77,6 +77,14 @@ describe('keeping all mailboxes', () => {
     const problem = async () => (await firm.db('mailbox').where({ id: row.id }).first('problem')).problem;
     await until('it is told', async () => (await problem()) !== null, 25);
     expect(await problem()).to.equal('The mail server does not answer at that port.');
+    // That mends itself: nobody is called, unless it lasts.
+    const state = async () => (await mailboxStatuses(firm.db)).find((each) => each.id === row.id)?.state;
+    expect(await state()).to.equal('recovering');
+    await firm
+      .db('mailbox')
+      .where({ id: row.id })
+      .update({ failing_since: new Date(Date.now() - 31 * 60_000) });
+    expect(await state()).to.equal('failing');
     await keeper.stop();
     await firm.db('mailbox').where({ id: row.id }).update({ imap_port: row.imap_port });
   });
