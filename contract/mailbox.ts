@@ -12,6 +12,8 @@ export const ShownMailbox = z.object({
   /** Whether this person may answer as it, and move what lies in it. */
   mayWrite: z.boolean(),
   verified: z.boolean(),
+  /** What is wrong with it now, in words. */
+  trouble: z.string().nullable(),
   unread: z.number(),
   folders: z.array(
     z.object({

@@ -10,6 +10,9 @@ interface BoxRow {
   address: string;
   shared: number;
   verified_at: Date | null;
+  paused_at: Date | null;
+  failing_since: Date | null;
+  problem: string | null;
   may: 'read' | 'write' | null;
 }
 
@@ -94,6 +97,7 @@ export async function shownMailboxes(db: Knex, staffId: number): Promise<ShownMa
     shared: Boolean(box.shared),
     mayWrite: box.staff_id === staffId || box.may === 'write' || (Boolean(box.shared) && box.may === null),
     verified: box.verified_at !== null,
+    trouble: box.paused_at ? 'paused' : box.failing_since ? box.problem : null,
     unread: unreadOf.get(box.id) ?? 0,
     folders: (foldersOf.get(box.id) ?? []).map(({ id, path, role }) => ({ id, path, role })),
   }));

@@ -44,9 +44,12 @@ function together(thrown: boolean) {
     <h2 id="boxes" class="group">Mailboxes shown</h2>
     <ul aria-labelledby="boxes">
       <li v-for="box in post.boxes" :key="box.id">
-        <label class="box" :title="box.address">
+        <label class="box" :title="[box.address, box.trouble].filter(Boolean).join(': ')">
           <input type="checkbox" :checked="!post.off.has(box.id)" @change="post.switchBox(box.id)" />
-          <span class="cut">{{ box.name }}</span>
+          <span class="cut"
+            >{{ box.name }}<span v-if="box.trouble" class="needs"> not in step</span
+            ><span v-else-if="!box.verified" class="needs"> not verified</span></span
+          >
           <span class="figures quiet" :aria-label="`${box.unread} unread`">{{ box.unread }}</span>
         </label>
       </li>

@@ -16,6 +16,9 @@ const hits = ref<SearchHits>({ files: [], clients: [] });
 const SCREENS = [
   { words: 'Today', to: '/' },
   { words: 'Sorting', to: '/sorting' },
+  { words: 'Mail', to: '/mail' },
+  { words: 'Write', to: '/write' },
+  { words: 'Drafts', to: '/writing' },
   { words: 'Clients', to: '/clients' },
   { words: 'Mailings', to: '/mailings' },
   { words: 'Mailboxes', to: '/mailboxes' },
@@ -36,6 +39,16 @@ const choices = computed(() => [
   ...SCREENS.filter(
     (screen) => words.value && screen.words.toLowerCase().startsWith(words.value.toLowerCase()),
   ).map((screen) => ({ key: screen.to, words: screen.words, more: 'screen', to: screen.to })),
+  ...(words.value.trim().length > 2
+    ? [
+        {
+          key: 'mail',
+          words: `Mail with “${words.value.trim()}”`,
+          more: 'search the mail',
+          to: `/mail?q=${encodeURIComponent(words.value.trim())}`,
+        },
+      ]
+    : []),
 ]);
 const look = useDebounceFn(async () => {
   hits.value = words.value.trim()
@@ -81,10 +94,10 @@ function key(event: KeyboardEvent) {
       v-model="words"
       type="text"
       role="combobox"
-      aria-label="Find a client, file or screen"
+      aria-label="Find a client, file, message or screen"
       aria-controls="finder-list"
       :aria-expanded="open && choices.length > 0"
-      placeholder="Find a client, file or screen"
+      placeholder="Find a client, file, message or screen"
       @keydown="key"
       @blur="open = false"
       @focus="open = true"

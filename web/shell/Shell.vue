@@ -71,6 +71,7 @@ async function signOut() {
     <header class="top">
       <router-link to="/" class="name">Patient Clerk</router-link>
       <Finder />
+      <router-link to="/write" class="write">Write</router-link>
       <router-link v-if="health.bold" to="/mailboxes" class="health" :class="{ needs: health.needs }"
         ><strong>{{ health.bold }}</strong> {{ health.rest }}</router-link
       >
@@ -132,9 +133,12 @@ async function signOut() {
   background: var(--sheet);
   border-bottom: 1px solid var(--strong);
 }
-/* Whatever comes third stands at the right: the mailboxes' health, or the person while that is not known. */
-.top > :nth-child(3) {
+/* What follows the search and Write stands at the right: the mailboxes' health, or the person while that is not known. */
+.top > :nth-child(4) {
   margin-left: auto;
+}
+.write {
+  font-weight: 600;
 }
 .name {
   width: 170px;

@@ -7,11 +7,12 @@ import { z } from 'zod';
 import { Fact, FileDocument, ShownMailbox, Wording, type FileRef } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import { act, get, wordsOf } from '../api.ts';
-import Writer from '../mailings/Writer.vue';
 import FileFinder from '../parts/FileFinder.vue';
+import FormatBar from '../parts/FormatBar.vue';
 import FileTab from '../parts/FileTab.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
+import Writer from '../parts/Writer.vue';
 import { useSession } from '../session.ts';
 import { size, useTimes } from '../words.ts';
 import { useLetter } from './desk.ts';
@@ -286,6 +287,7 @@ const heading = computed(
           <label class="label quiet" for="subject">Subject</label>
           <input id="subject" v-model="subject" class="subject" maxlength="500" />
         </div>
+        <FormatBar v-if="!plain" :editor="writer?.editor" />
         <div class="text">
           <Writer ref="writer" v-model="body" label="Message" :field-label="(key: string) => key" />
           <pre class="signature" aria-label="Your signature, put below by itself">{{ letter.signature }}</pre>
