@@ -1,4 +1,4 @@
-import { htmlToText } from 'html-to-text';
+import { compile } from 'html-to-text';
 import PostalMime, { addressParser, type Address, type Email } from 'postal-mime';
 import type { Mailbox } from '../address/address.ts';
 import { messageIds } from '../conversation/conversation.ts';
@@ -99,18 +99,21 @@ async function parse(raw: Uint8Array): Promise<Email> {
   }
 }
 
+/** Put together once: working the selectors out takes longer than most conversions. */
+const toText = compile({
+  wordwrap: false,
+  selectors: [
+    { selector: 'img', format: 'skip' },
+    { selector: 'a', options: { ignoreHref: true } },
+    ...['h1', 'h2', 'h3', 'h4'].map((selector) => ({ selector, options: { uppercase: false } })),
+    { selector: 'table', format: 'dataTable', options: { uppercaseHeaderCells: false } },
+  ],
+  limits: { maxInputLength: 2_000_000 },
+});
+
 /** The words of an HTML body, for reading, search and filing. */
 export function plainText(html: string): string {
-  return htmlToText(html, {
-    wordwrap: false,
-    selectors: [
-      { selector: 'img', format: 'skip' },
-      { selector: 'a', options: { ignoreHref: true } },
-      ...['h1', 'h2', 'h3', 'h4'].map((selector) => ({ selector, options: { uppercase: false } })),
-      { selector: 'table', format: 'dataTable', options: { uppercaseHeaderCells: false } },
-    ],
-    limits: { maxInputLength: 2_000_000 },
-  });
+  return toText(html);
 }
 
 /** Reads an address as it stands in a header line or in a forwarded text, `Name [mailto:address]` included. */

@@ -85,7 +85,7 @@ interface EarlierRow {
   state: FilingState;
 }
 
-const MOST_OF_ONE_SUBJECT = 30;
+const MOST_OF_ONE_SUBJECT = 12;
 
 /** What the firm's mail says about a batch of messages, asked for in three queries and kept up as they are decided. */
 class Memory {

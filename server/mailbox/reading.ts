@@ -49,7 +49,8 @@ function threadFor(id: number): Thread {
 function startThread(place: number): Thread {
   const worker = new Worker(new URL('./readingThread.mjs', import.meta.url), {
     execArgv: [],
-    resourceLimits: { maxOldGenerationSizeMb: 512 },
+    // Most of what it makes is soon forgotten.
+    resourceLimits: { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 64 },
   });
   const thread: Thread = { worker, waiting: new Map() };
   worker.on('message', ({ id, readings, error }: Answer) => {

@@ -214,14 +214,15 @@ export class MailboxSync {
         };
         await this.take(row, range, { from, to }, progress);
         if (this.stopped) break;
+        // Written down with its last batch; the line keeps the order, so reading on need not wait for it.
         row.history_uid = from;
       }
-      await this.line.done();
       if (this.stopped) break;
       await carryOutWishes(db, this.client, this.mailbox.id);
       await this.look();
       await this.newMail();
     }
+    await this.line.done();
   }
 
   /** UIDs of the messages that arrived on a day or later, in order. */

@@ -156,8 +156,7 @@ const ALTERATIONS = [
     ADD CONSTRAINT message_handler FOREIGN KEY (handler_id) REFERENCES staff (id),
     ADD KEY message_unread (unread, at),
     ADD KEY message_starred (starred, at),
-    ADD KEY message_waits (waits, at),
-    ADD KEY message_differs (differs, at)`,
+    ADD KEY message_waits (waits, at)`,
 ];
 
 export async function up(knex: Knex): Promise<void> {
