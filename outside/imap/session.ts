@@ -32,6 +32,8 @@ export interface Faults {
   slow?: number;
   /** Cuts the connection within the message that passes so many bytes fetched since this was set. */
   cutAfter?: number;
+  /** Leaves so many messages out of what it is asked to fetch with their text. */
+  omit?: number;
   /** Refuses commands of these names. */
   refuse?: string[];
   /** Answers to a sign-in. */
@@ -389,6 +391,10 @@ export class ImapSession {
         !message.flags.has('\\Seen')
       ) {
         folder.setFlags(message, [...message.flags, '\\Seen']);
+      }
+      if (this.options.faults.omit && items.some((item) => item.startsWith('BODY'))) {
+        this.options.faults.omit--;
+        continue;
       }
       const row = fetchRow(folder, message, items);
       const head = Buffer.from(`* ${position.get(message.uid)} FETCH `);

@@ -93,12 +93,19 @@ async function keepFlags(db: Database, folderId: number, told: readonly Seen[]):
 }
 
 /**
- * Finds which messages of an open folder are no longer there, and forgets those copies.
- * @returns whether any were gone
+ * Compares which messages lie in an open folder with those we know of, and forgets the copies that are gone.
+ * @returns whether any were gone, and the UIDs of messages that ought to be here and are not
  */
-export async function takeOverVanished(db: Database, client: ImapFlow, folder: FolderRow): Promise<boolean> {
+export async function compareFolder(
+  db: Database,
+  client: ImapFlow,
+  folder: FolderRow,
+): Promise<{ changed: boolean; missing: number[] }> {
   const found = await client.search({ all: true }, { uid: true });
   if (!Array.isArray(found)) throw new Error('The mail server did not say what lies in a folder.');
+  const missing = new Set(
+    found.filter((uid) => uid < Number(folder.next_uid) && uid >= Number(folder.history_uid)),
+  );
   const there = new Set(found);
   let changed = false;
   for (let after = 0; ;) {
@@ -109,7 +116,8 @@ export async function takeOverVanished(db: Database, client: ImapFlow, folder: F
       .orderBy('uid')
       .limit(CHUNK)
       .select('uid', 'message_id');
-    if (!rows.length) return changed;
+    if (!rows.length) return { changed, missing: [...missing] };
+    for (const row of rows) missing.delete(row.uid);
     const gone = rows.filter((row) => !there.has(row.uid));
     if (gone.length) await forget(db, folder.id, gone);
     changed = changed || gone.length > 0;

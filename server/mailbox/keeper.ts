@@ -11,6 +11,8 @@ const WAITS = [2000, 5000, 15_000, 60_000, 300_000];
 
 interface Kept {
   sync: MailboxSync | null;
+  /** How the connection is made, and what is taken over it. */
+  way: string;
   failures: number;
   notBefore: number;
   failedAt: number;
@@ -70,10 +72,18 @@ export class MailboxKeeper {
           query.where({ lease_owner: process }).orWhereNull('lease_until').orWhere('lease_until', '<', now),
         )
         .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
-      const kept = this.kept.get(mailbox.id) ?? { sync: null, failures: 0, notBefore: 0, failedAt: 0 };
+      const kept = this.kept.get(mailbox.id) ?? {
+        sync: null,
+        way: '',
+        failures: 0,
+        notBefore: 0,
+        failedAt: 0,
+      };
       this.kept.set(mailbox.id, kept);
       if (mailbox.retry_at && mailbox.retry_at.getTime() > kept.failedAt) kept.notBefore = 0;
-      if (!ours) kept.sync?.stop();
+      // A connection made the old way, or taking other mail than is wanted now, ends; the next is made anew.
+      const way = wayOf(mailbox);
+      if (!ours || (kept.sync && kept.way !== way)) kept.sync?.stop();
       else if (!kept.sync && kept.notBefore <= Date.now() && !this.stopped) this.keep(mailbox, kept);
     }
   }
@@ -96,6 +106,7 @@ export class MailboxKeeper {
       return;
     }
     kept.sync = sync;
+    kept.way = wayOf(mailbox);
     const started = Date.now();
     sync
       .run()
@@ -126,4 +137,9 @@ export class MailboxKeeper {
       });
     await beat(db, 'mailboxes');
   }
+}
+
+function wayOf(mailbox: MailboxRow): string {
+  const { imap_host, imap_port, imap_security, user, sealed_password, take_from } = mailbox;
+  return [imap_host, imap_port, imap_security, user, sealed_password.toString('hex'), take_from].join(' ');
 }

@@ -205,16 +205,6 @@ export async function changeMailbox(
     await noteAudit(trx, staff.id, 'mailbox changed', 'mailbox', id, null, { changed: told });
   });
   if (change.skippedFolders) await skipFolders(db, id, change.skippedFolders);
-  // A connection made the old way ends; the next is made the new way.
-  if (
-    change.access ||
-    change.password !== undefined ||
-    change.takeFrom !== undefined ||
-    change.skippedFolders
-  )
-    await db('mailbox')
-      .where({ id })
-      .update({ lease_until: new Date(0), lease_owner: null });
   await beat(db, 'mailboxes', 'mail');
 }
 

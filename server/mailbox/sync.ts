@@ -3,7 +3,7 @@ import { beat } from '../database/pulse.ts';
 import type { Transaction } from '../database/database.ts';
 import type { Office } from '../office.ts';
 import { accessOf, imapClient, type MailboxRow } from './connection.ts';
-import { takeOverFlags, takeOverNamed, takeOverVanished } from './flags.ts';
+import { compareFolder, takeOverFlags, takeOverNamed } from './flags.ts';
 import { listFolders, stateOf, STATUS_QUERY, type FolderRow, type ListedFolder } from './folders.ts';
 import { IntakeLine, type Arrival } from './intake.ts';
 import { mirrorDrafts } from '../writing/mirror.ts';
@@ -20,6 +20,8 @@ const LOOK_ROUND = 2000;
 const LIST_ROUND = 10_000;
 /** Every message of a folder is compared after this long where a server keeps no count of changes. */
 const COMPARE_ROUND = 10 * 60_000;
+/** While history is being taken in, changes made elsewhere are taken over this often. */
+const CHANGES_ROUND = 30_000;
 
 /** Keeps one mailbox in step, both ways, over one connection, until stopped or broken off. */
 export class MailboxSync {
@@ -31,6 +33,8 @@ export class MailboxSync {
   private listAgainAt = 0;
   /** What was last compared of each folder, as the server told it. */
   private readonly compared = new Map<number, string>();
+  /** UIDs a server lists but does not give. */
+  private readonly hopeless = new Set<number>();
   /** UIDs the server said have vanished from the open folder. */
   private vanished: number[] = [];
 
@@ -86,13 +90,18 @@ export class MailboxSync {
   }
 
   private async round(): Promise<void> {
+    await this.present();
+    await this.changes();
+    await this.history();
+    if (!this.stopped) await this.inStep();
+  }
+
+  /** What is wanted at once, however much history is still to come. */
+  private async present(): Promise<void> {
     await carryOutWishes(this.office.db, this.client, this.mailbox.id);
     await this.look();
     await this.newMail();
     await mirrorDrafts(this.office.db, this.client, this.mailbox.id);
-    await this.changes();
-    await this.history();
-    if (!this.stopped) await this.inStep();
   }
 
   /** Asks how the folders stand: all of them when it is time for that, else the busy ones. */
@@ -137,7 +146,7 @@ export class MailboxSync {
       if (this.compared.get(row.id) === told && !this.compareDue(row)) continue;
       this.compared.set(row.id, told);
       const counted = state.modseq > 0 && Number(row.modseq) > 0;
-      if (counted && state.modseq === Number(row.modseq) && !(await this.fewer(folder))) continue;
+      if (counted && state.modseq === Number(row.modseq) && !(await this.otherNumber(folder))) continue;
       if (!counted && !(await this.looksDifferent(folder))) continue;
       const lock = await this.client.getMailboxLock(row.path, { readOnly: true });
       try {
@@ -146,7 +155,7 @@ export class MailboxSync {
           (await takeOverFlags(db, this.client, row, counted ? Number(row.modseq) : 0)) || different;
         if (this.vanished.length) await takeOverNamed(db, row, this.vanished);
         different = this.vanished.length > 0 || different;
-        if (await this.fewer(folder)) different = (await takeOverVanished(db, this.client, row)) || different;
+        if (await this.otherNumber(folder)) different = (await this.compare(row)) || different;
       } finally {
         lock.release();
       }
@@ -157,12 +166,26 @@ export class MailboxSync {
     if (different) await beat(db, 'mail');
   }
 
-  /** Whether we know of more messages than lie in a folder that has been taken in. */
-  private async fewer({ row, state }: ListedFolder): Promise<boolean> {
-    if (state.messages === 0) return (await this.known(row)) > 0;
+  /** Whether we know of another number of messages than lie in a folder that has been taken in. */
+  private async otherNumber({ row, state }: ListedFolder): Promise<boolean> {
     // While history is being taken in, only the comparison of all messages tells.
     if (Number(row.history_uid) > 1) return this.compareDue(row);
-    return (await this.known(row)) > state.messages;
+    const known = await this.known(row);
+    return this.mailbox.take_from ? known > state.messages : known !== state.messages;
+  }
+
+  /** Forgets what is gone from the open folder, and fetches what a server left out when it was asked before. */
+  private async compare(row: FolderRow): Promise<boolean> {
+    const { changed, missing } = await compareFolder(this.office.db, this.client, row);
+    const wanted = this.mailbox.take_from ? [] : missing.filter((uid) => !this.hopeless.has(uid));
+    for (let at = 0; at < wanted.length; at += SLICE) {
+      const uids = wanted.slice(at, at + SLICE);
+      await this.fetch(row, uids.join(','), { to: Number(row.next_uid) - 1 });
+      // What is not given even when asked for by name is not asked for again on this connection.
+      for (const uid of uids) this.hopeless.add(uid);
+    }
+    await this.line.done();
+    return changed || wanted.length > 0;
   }
 
   private async known(row: FolderRow): Promise<number> {
@@ -183,14 +206,16 @@ export class MailboxSync {
       .db('message_copy')
       .where({ folder_id: row.id, seen: 0 })
       .count('* as count');
-    return (await this.fewer(folder)) || Number(unseen?.count ?? 0) !== state.unseen;
+    return (await this.otherNumber(folder)) || Number(unseen?.count ?? 0) !== state.unseen;
   }
 
   /** Takes in older mail, newest first, a slice of each folder in turn; where it stands is kept with each slice. */
   private async history(): Promise<void> {
     const { db } = this.office;
     let left = this.folders.map(({ row }) => row).filter((row) => Number(row.history_uid) > 1);
-    if (left.length)
+    const began = left.length > 0;
+    let changesAt = Date.now() + CHANGES_ROUND;
+    if (began)
       await db('mailbox').where({ id: this.mailbox.id }).update({ filling_since: new Date(), filled: 0 });
     const wanted = new Map<number, number[]>();
     for (; left.length && !this.stopped; left = left.filter((row) => Number(row.history_uid) > 1)) {
@@ -218,11 +243,17 @@ export class MailboxSync {
         row.history_uid = from;
       }
       if (this.stopped) break;
-      await carryOutWishes(db, this.client, this.mailbox.id);
-      await this.look();
-      await this.newMail();
+      await this.present();
+      if (Date.now() > changesAt) {
+        // A flag that changes between fetching and keeping must not be passed over.
+        await this.line.done();
+        await this.changes();
+        changesAt = Date.now() + CHANGES_ROUND;
+      }
     }
     await this.line.done();
+    // The folders as listed meanwhile know less of what has been read than we do.
+    if (began) this.listAgainAt = 0;
   }
 
   /** UIDs of the messages that arrived on a day or later, in order. */
@@ -247,31 +278,41 @@ export class MailboxSync {
     if (!range) return this.line.hand([], progress);
     const lock = await this.client.getMailboxLock(folder.path, { readOnly: true });
     try {
-      let batch: Arrival[] = [];
-      let bytes = 0;
-      for await (const message of this.client.fetch(
-        range,
-        { uid: true, source: true, flags: true, internalDate: true },
-        { uid: true },
-      )) {
-        const arrival = asArrival(folder, message);
-        if (!arrival || arrival.uid < (bounds.from ?? 1) || arrival.uid > bounds.to) continue;
-        batch.push(arrival);
-        bytes += arrival.raw.length;
-        if (batch.length >= BATCH_MESSAGES || bytes >= BATCH_BYTES) {
-          await this.line.hand(batch);
-          batch = [];
-          bytes = 0;
-        }
-        if (this.stopped) break;
-      }
-      // Where it stands is written down only when all of it came.
-      if (!this.stopped && !this.client.usable)
-        throw Object.assign(new Error('connection lost'), { code: 'NoConnection' });
-      await this.line.hand(batch, this.stopped ? undefined : progress);
+      await this.fetch(folder, range, bounds, progress);
     } finally {
       lock.release();
     }
+  }
+
+  /** Fetches from the open folder. */
+  private async fetch(
+    folder: FolderRow,
+    range: string,
+    bounds: { from?: number; to: number },
+    progress?: (trx: Transaction) => Promise<unknown>,
+  ): Promise<void> {
+    let batch: Arrival[] = [];
+    let bytes = 0;
+    for await (const message of this.client.fetch(
+      range,
+      { uid: true, source: true, flags: true, internalDate: true },
+      { uid: true },
+    )) {
+      const arrival = asArrival(folder, message);
+      if (!arrival || arrival.uid < (bounds.from ?? 1) || arrival.uid > bounds.to) continue;
+      batch.push(arrival);
+      bytes += arrival.raw.length;
+      if (batch.length >= BATCH_MESSAGES || bytes >= BATCH_BYTES) {
+        await this.line.hand(batch);
+        batch = [];
+        bytes = 0;
+      }
+      if (this.stopped) break;
+    }
+    // Where it stands is written down only when all of it came.
+    if (!this.stopped && !this.client.usable)
+      throw Object.assign(new Error('connection lost'), { code: 'NoConnection' });
+    await this.line.hand(batch, this.stopped ? undefined : progress);
   }
 
   private async inStep(): Promise<void> {

@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
 import type { Correspondent } from '../../contract/index.ts';
+import { searchExpression } from '../../core/message/query.ts';
 import { likePattern } from '../register/files.ts';
 
 const MOST = 12;
@@ -74,14 +75,33 @@ async function peopleOfFile(db: Knex, fileId: number, words: readonly string[]):
   return rows.map(asCorrespondent);
 }
 
+/** By name through the full-text key, by address through its beginning: a scan of all people would be felt. */
 async function anybody(db: Knex, words: readonly string[]): Promise<Correspondent[]> {
+  const expression = searchExpression(words.join(' '));
+  const [byName, byAddress]: [number[], number[]] = await Promise.all([
+    expression
+      ? db('person')
+          .whereRaw('MATCH (first_name, last_name) AGAINST (? IN BOOLEAN MODE)', [expression])
+          .limit(MOST * 4)
+          .pluck('id')
+      : [],
+    words[0] && words[0].length > 1
+      ? db('address')
+          .where('email_key', 'like', likePattern(words[0].toLowerCase(), false))
+          .limit(MOST * 4)
+          .pluck('person_id')
+      : [],
+  ]);
+  const ids = [...new Set([...byName, ...byAddress])];
+  if (!ids.length) return [];
   const rows: Row[] = await named(
     db('person')
       .join('address', (join) =>
         join.on('address.person_id', 'person.id').andOn('address.current', db.raw('1')),
       )
       .leftJoin('client_person', 'client_person.person_id', 'person.id')
-      .leftJoin('client', 'client.id', 'client_person.client_id'),
+      .leftJoin('client', 'client.id', 'client_person.client_id')
+      .whereIn('person.id', ids),
     words,
   )
     .orderBy('person.last_name')

@@ -57,6 +57,15 @@ describe('a provider’s moods', () => {
     expect(Number((await firm.db('folder').count('* as n').first())?.n)).to.be.greaterThan(5);
   });
 
+  it('asks again for what a server left out', async () => {
+    for (let index = 0; index < 6; index++) deliver(firm, RUFUS, `omitted${index}@x.example`);
+    firm.world.faults.omit = 3;
+    await sync();
+    await sync();
+    const counted = await firm.db('message').where('message_id', 'like', 'omitted%').count('* as n').first();
+    expect(Number(counted?.n)).to.equal(6);
+  });
+
   it('waits for a slow server', async () => {
     deliver(firm, RUFUS, 'slow@x.example');
     firm.world.faults.slow = 120;
