@@ -4,7 +4,14 @@ import type { Transaction } from '../database/database.ts';
 import type { Office } from '../office.ts';
 import { accessOf, imapClient, type MailboxRow } from './connection.ts';
 import { compareFolder, takeOverFlags, takeOverNamed } from './flags.ts';
-import { listFolders, stateOf, STATUS_QUERY, type FolderRow, type ListedFolder } from './folders.ts';
+import {
+  listFolders,
+  stateOf,
+  STATUS_QUERY,
+  type FolderRow,
+  type FolderState,
+  type ListedFolder,
+} from './folders.ts';
 import { IntakeLine, type Arrival } from './intake.ts';
 import { mirrorDrafts } from '../writing/mirror.ts';
 import { carryOutWishes, hasWishes } from './wishes.ts';
@@ -117,8 +124,14 @@ export class MailboxSync {
       if (!['inbox', 'sent'].includes(folder.row.role)) continue;
       const status = await this.client.status(folder.row.path, STATUS_QUERY);
       if (!status || Number(status.uidValidity) !== Number(folder.row.uid_validity)) this.listAgainAt = 0;
-      else folder.state = stateOf(status);
+      else await this.told(folder, stateOf(status));
     }
+  }
+
+  private async told(folder: ListedFolder, state: FolderState): Promise<void> {
+    if (state.messages !== folder.state.messages)
+      await this.office.db('folder').where({ id: folder.row.id }).update({ on_server: state.messages });
+    folder.state = state;
   }
 
   /** Takes in what came since the last look, in every folder that has something new. */

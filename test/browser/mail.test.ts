@@ -178,8 +178,8 @@ describe('the day’s mail, in the browser', function () {
     const { page, firm } = office;
     await page.goto(`${office.address}/clients/3`);
     await page
+      .getByRole('main')
       .getByRole('link', { name: /^Write/ })
-      .first()
       .click();
     const text = page.getByRole('textbox', { name: 'Message' });
     await text.click();

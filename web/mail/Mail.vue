@@ -72,6 +72,12 @@ const own = computed(() => new Set(post.boxes.filter((box) => box.own || box.sha
 function open(row: MailRow) {
   post.atId = row.id;
   post.openId = post.openId === row.id ? null : row.id;
+  // Once its words are there, as much of it as fits is brought into sight.
+  if (post.openId !== null)
+    setTimeout(
+      () => scroller.value?.$el.querySelector('.unfolded')?.scrollIntoView({ block: 'nearest' }),
+      250,
+    );
   // Reading it in one's own mailbox, or the office's, marks it read there; never in a colleague's.
   if (post.openId === row.id && row.unread && row.boxes.some((id) => own.value.has(id)))
     void post.mark('read', [row.id], true);

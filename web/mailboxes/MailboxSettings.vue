@@ -156,7 +156,7 @@ async function disconnect() {
               <td>{{ each.name }}</td>
               <td class="right">
                 <select v-model="may[each.id]" :aria-label="`What ${each.name} may do`">
-                  <option value="">may not look</option>
+                  <option value="">{{ shared ? 'as everybody' : 'may not look' }}</option>
                   <option value="read">may read</option>
                   <option value="write">may read, move and write as it</option>
                 </select>

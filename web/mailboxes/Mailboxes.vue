@@ -165,7 +165,7 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
 }
 .set {
   display: grid;
-  grid-template-columns: minmax(0, 420px) auto;
+  grid-template-columns: minmax(0, 420px) max-content;
   gap: 12px;
   align-items: center;
   margin-top: 8px;
