@@ -225,13 +225,7 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
           <label class="quiet"
             >to <input v-model="post.until" type="date" class="day" @change="post.show(() => undefined)"
           /></label>
-          <button
-            v-if="post.q.trim().length > 1"
-            type="button"
-            class="link"
-            :disabled="post.loading"
-            @click="post.lookOnServers()"
-          >
+          <button v-if="post.q.trim().length > 1" type="button" class="link" @click="post.lookOnServers()">
             look on the server too
           </button>
         </form>
