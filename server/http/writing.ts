@@ -18,11 +18,8 @@ import {
 } from '../../contract/index.ts';
 import type { Office } from '../office.ts';
 import { documentsOfFile } from '../writing/documents.ts';
+import { beginDraft } from '../writing/begin.ts';
 import {
-  addEnclosure,
-  beginDraft,
-  dropEnclosure,
-  enclosureFromMessage,
   listDrafts,
   recallDraft,
   restoreDraft,
@@ -31,6 +28,7 @@ import {
   throwDraft,
   viewDraft,
 } from '../writing/drafts.ts';
+import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
 import { dropWording, factsOfFile, keepWording, listWordings } from '../writing/facts.ts';
 import { findCorrespondents } from '../writing/people.ts';
 import { reply, staffOf } from './guard.ts';

@@ -60,8 +60,8 @@ async function best(ask: AskSrv, name: string): Promise<{ name: string; port: nu
   }
 }
 
-/** The ways in as the connection takes them. */
-export function accessFrom(access: MailboxAccess, password: string): Access {
+/** The ways in as the database keeps them. */
+export function columnsOf(access: MailboxAccess) {
   return {
     imap_host: access.imapHost,
     imap_port: access.imapPort,
@@ -70,8 +70,12 @@ export function accessFrom(access: MailboxAccess, password: string): Access {
     smtp_port: access.smtpPort,
     smtp_security: access.smtpSecurity,
     user: access.user,
-    password,
   };
+}
+
+/** The ways in as the connection takes them. */
+export function accessFrom(access: MailboxAccess, password: string): Access {
+  return { ...columnsOf(access), password };
 }
 
 /** Tries the incoming server: reach it, sign in, list the folders. Never throws: what went wrong is told in words. */

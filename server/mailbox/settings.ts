@@ -1,7 +1,6 @@
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type {
-  MailboxAccess,
   MailboxChange,
   MailboxConnect,
   MailboxSettings,
@@ -14,6 +13,7 @@ import { readFirm, writeFirm } from '../database/settings.ts';
 import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { seal, unseal } from '../security/seal.ts';
+import { columnsOf } from './connect.ts';
 import type { MailboxRow } from './connection.ts';
 import { forgetCopies } from './folders.ts';
 
@@ -79,18 +79,6 @@ export async function connectMailbox(
   });
   await beat(db, 'mailboxes', 'records');
   return id;
-}
-
-function columnsOf(access: MailboxAccess) {
-  return {
-    imap_host: access.imapHost,
-    imap_port: access.imapPort,
-    imap_security: access.imapSecurity,
-    smtp_host: access.smtpHost,
-    smtp_port: access.smtpPort,
-    smtp_security: access.smtpSecurity,
-    user: access.user,
-  };
 }
 
 async function nameOf(trx: Transaction, staffId: number): Promise<string> {

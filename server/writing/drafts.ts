@@ -1,11 +1,7 @@
-import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
-import { DateTime } from 'luxon';
 import type { z } from 'zod';
 import type {
-  Addressee,
   Addressees,
-  DraftBegin,
   DraftRow,
   DraftSave,
   DraftSaved,
@@ -13,166 +9,20 @@ import type {
   DraftView,
   FileRef,
 } from '../../contract/index.ts';
-import { answerTo, type Answered } from '../../core/conversation/answer.ts';
-import { quotedAnswer, subjectFor } from '../../core/merge/letter.ts';
-import type { ReadMessage } from '../../core/message/read.ts';
 import { transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
-import { keepRaw, packRaw } from '../database/raw.ts';
-import { readFirm } from '../database/settings.ts';
-import { messageSource } from '../filing/message.ts';
 import { notFound, Refusal } from '../http/problems.ts';
-import { boxToWriteAs, visibleBoxes, writableBoxIds } from '../mailbox/boxes.ts';
+import { boxToWriteAs, visibleBoxes } from '../mailbox/boxes.ts';
 import type { Office } from '../office.ts';
 import { filesByIds } from '../register/files.ts';
 import { signatureOf, type DraftRecord } from './compose.ts';
-import { findCorrespondents } from './people.ts';
 
 /** So long a message can be taken back after it was sent off, in milliseconds. */
 const UNDO = 10_000;
 const MOST_FITTING = 8;
-/** So much may be enclosed; more is turned away by many servers (common practice). */
-const MOST_BYTES = 25 * 1024 * 1024;
 
-/** Begins a message, with what can be known filled in: to whom, from which mailbox, about what, on which file. */
-export async function beginDraft(
-  office: Office,
-  staffId: number,
-  begin: z.output<typeof DraftBegin>,
-): Promise<number> {
-  const { db } = office;
-  const start = begin.messageId
-    ? await aboutMessage(office, staffId, begin.messageId, begin.how === 'new' ? 'reply' : begin.how)
-    : await toSomebody(db, begin);
-  const mailboxId = await mailboxFor(db, staffId, begin.messageId);
-  const domain = (await readFirm(db)).domains[0] ?? 'mail.invalid';
-  return transact(db, async (trx) => {
-    const [id = 0] = await trx('draft').insert({
-      staff_id: staffId,
-      mailbox_id: mailboxId,
-      how: start.how,
-      about_id: begin.messageId,
-      message_id: `${randomUUID()}@${domain}`,
-      people: JSON.stringify(start.people),
-      subject: start.subject.slice(0, 500),
-      body: JSON.stringify({ type: 'doc', content: [{ type: 'paragraph' }] }),
-      quoted: start.quoted,
-      file_ids: JSON.stringify(start.fileIds),
-      saved_at: new Date(),
-    });
-    for (const part of start.enclosures)
-      await keepEnclosure(trx, id, part.filename, part.mimeType, part.content);
-    return id;
-  });
-}
-
-interface Start {
-  how: 'new' | 'reply' | 'all' | 'forward';
-  people: Addressees;
-  subject: string;
-  quoted: string;
-  fileIds: number[];
-  enclosures: ReadMessage['enclosures'];
-}
-
-async function toSomebody(db: Knex, begin: z.output<typeof DraftBegin>): Promise<Start> {
-  const file: { id: number } | undefined = begin.fileId
-    ? await db('file').where({ id: begin.fileId }).first('id')
-    : begin.clientId
-      ? await db('file').where({ client_id: begin.clientId, general: 1 }).first('id')
-      : undefined;
-  const to = begin.personId
-    ? await currentAddress(db, begin.personId)
-    : file
-      ? (await findCorrespondents(db, '', file.id)).filter((each) => each.onFile).slice(0, 1)
-      : [];
-  return {
-    how: 'new',
-    people: { to: to.map(({ name, email }) => ({ name, email })), cc: [], bcc: [] },
-    subject: '',
-    quoted: '',
-    fileIds: file ? [file.id] : [],
-    enclosures: [],
-  };
-}
-
-async function currentAddress(db: Knex, personId: number): Promise<Addressee[]> {
-  const row = await db('address')
-    .join('person', 'person.id', 'address.person_id')
-    .where({ person_id: personId, current: 1 })
-    .orderBy('position')
-    .first('email', 'first_name', 'last_name');
-  return row ? [{ name: `${row.first_name} ${row.last_name}`.trim(), email: row.email }] : [];
-}
-
-async function aboutMessage(
-  office: Office,
-  staffId: number,
-  messageId: number,
-  how: 'reply' | 'all' | 'forward',
-): Promise<Start> {
-  const { db } = office;
-  const { read } = await messageSource(db, staffId, messageId);
-  const register = await office.filingRegister();
-  const { zone } = await readFirm(db);
-  const filed: number[] = await db('filing').where({ message_id: messageId }).pluck('file_id');
-  const row: { candidates: string; state: string; at: Date } = await db('message')
-    .where({ id: messageId })
-    .first('candidates', 'state', 'at');
-  const suggested = (JSON.parse(row.candidates) as { fileId: number }[])[0]?.fileId;
-  const when = DateTime.fromJSDate(row.at, { zone }).setLocale('en-GB').toFormat('ccc d LLL yyyy, HH:mm');
-  const writer = read.from ? read.from.name || read.from.address : 'somebody';
-  return {
-    how,
-    people: how === 'forward' ? { to: [], cc: [], bcc: [] } : addressees(answerTo(register, read, how)),
-    subject: subjectFor(how, read.subject),
-    quoted:
-      how === 'forward' ? forwarded(read, when) : quotedAnswer(`On ${when}, ${writer} wrote:`, read.text),
-    fileIds: filed.length ? filed : row.state === 'suggested' && suggested ? [suggested] : [],
-    enclosures: how === 'forward' ? read.enclosures : [],
-  };
-}
-
-function addressees({ to, cc }: Answered): Addressees {
-  const as = (list: Answered['to']) => list.map(({ name, address }) => ({ name, email: address }));
-  return { to: as(to), cc: as(cc), bcc: [] };
-}
-
-function forwarded(read: ReadMessage, when: string): string {
-  const people = (list: ReadMessage['to']) =>
-    list.map(({ name, address }) => (name ? `${name} <${address}>` : address)).join(', ');
-  return [
-    '---------- Forwarded message ----------',
-    `From: ${read.from ? people([read.from]) : ''}`,
-    `Date: ${when}`,
-    `Subject: ${read.subject}`,
-    `To: ${people(read.to)}`,
-    ...(read.cc.length ? [`Cc: ${people(read.cc)}`] : []),
-    '',
-    read.text.trim(),
-  ].join('\n');
-}
-
-/** The mailbox that holds the message answered, one's own before others; else one's own. */
-async function mailboxFor(db: Knex, staffId: number, messageId: number | null): Promise<number | null> {
-  const may = await writableBoxIds(db, staffId);
-  const boxes: { id: number; staff_id: number; shared: number }[] = await db('mailbox')
-    .whereIn('id', may)
-    .whereNotNull('verified_at')
-    .orderByRaw('staff_id <> ?, shared, id', [staffId])
-    .select('id', 'staff_id', 'shared');
-  const holding: number[] = messageId
-    ? await db('message_copy')
-        .join('folder', 'folder.id', 'message_copy.folder_id')
-        .where({ message_id: messageId })
-        .distinct('mailbox_id')
-        .pluck('mailbox_id')
-    : [];
-  const own = boxes.find((box) => holding.includes(box.id) && (box.staff_id === staffId || box.shared));
-  return (own ?? boxes[0])?.id ?? null;
-}
-
-async function readDraft(db: Knex, staffId: number, id: number): Promise<DraftRecord> {
+/** A draft of one's own. @throws for anybody else's */
+export async function readDraft(db: Knex, staffId: number, id: number): Promise<DraftRecord> {
   const row: DraftRecord | undefined = await db('draft').where({ id, staff_id: staffId }).first();
   if (!row || row.state === 'thrown') throw notFound('That message');
   return row;
@@ -454,74 +304,4 @@ export async function listDrafts(db: Knex, staffId: number): Promise<DraftRow[]>
       dispatchId: row.dispatch_id,
     };
   });
-}
-
-/** Adds an enclosure to a draft. @throws when it would be too large to be accepted anywhere */
-export async function addEnclosure(
-  db: Knex,
-  staffId: number,
-  id: number,
-  filename: string,
-  mimeType: string,
-  content: Uint8Array,
-): Promise<void> {
-  const draft = await readDraft(db, staffId, id);
-  if (draft.state !== 'draft') throw new Refusal(409, 'This message is on its way already.');
-  const before = await db('draft_enclosure')
-    .join('raw', 'raw.hash', 'draft_enclosure.hash')
-    .where({ draft_id: id })
-    .sum('raw.size as bytes')
-    .first();
-  if (Number(before?.bytes ?? 0) + content.length > MOST_BYTES)
-    throw new Refusal(413, 'Together the enclosures are larger than 25 MB, which most mail servers refuse.');
-  await keepEnclosure(db, id, filename, mimeType, content);
-  await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
-}
-
-async function keepEnclosure(
-  db: Knex,
-  draftId: number,
-  filename: string,
-  mimeType: string,
-  content: Uint8Array,
-): Promise<void> {
-  const packed = await packRaw(content);
-  await keepRaw(db, [packed]);
-  await db('draft_enclosure').insert({
-    draft_id: draftId,
-    // No path and no control characters: it becomes a header.
-    filename:
-      filename
-        .replace(/[\u0000-\u001f\u007f/\\]/g, ' ')
-        .trim()
-        .slice(0, 255) || 'enclosure',
-    mime_type: /^[\w.+-]+\/[\w.+-]+$/.test(mimeType) ? mimeType.slice(0, 120) : 'application/octet-stream',
-    hash: packed.hash,
-  });
-}
-
-export async function dropEnclosure(
-  db: Knex,
-  staffId: number,
-  id: number,
-  enclosureId: number,
-): Promise<void> {
-  const draft = await readDraft(db, staffId, id);
-  if (draft.state !== 'draft') throw new Refusal(409, 'This message is on its way already.');
-  await db('draft_enclosure').where({ id: enclosureId, draft_id: id }).delete();
-  await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
-}
-
-/** Adds an enclosure of a message that is here. */
-export async function enclosureFromMessage(
-  db: Knex,
-  staffId: number,
-  id: number,
-  messageId: number,
-  index: number,
-): Promise<void> {
-  const { read } = await messageSource(db, staffId, messageId);
-  const part = read.enclosures[index];
-  if (!part) throw notFound('That enclosure');
-  await addEnclosure(db, staffId, id, part.filename, part.mimeType, part.content);
 }

@@ -46,11 +46,4 @@ const WORDS = { aside: 'set aside', private: 'private', none: 'no file', logged:
   border-style: dotted;
   background: var(--sheet);
 }
-.visually-hidden {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
-}
 </style>

@@ -633,13 +633,6 @@ const heading = computed(
   border: 1px solid var(--strong);
   padding: 4px 6px;
 }
-.visually-hidden {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
-}
 @media (max-width: 1000px) {
   .columns {
     grid-template-columns: minmax(0, 1fr) 200px;

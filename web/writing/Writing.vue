@@ -130,11 +130,4 @@ const WORDS = {
 .ochre {
   color: var(--ochre);
 }
-.visually-hidden {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  overflow: hidden;
-  clip-path: inset(50%);
-}
 </style>

@@ -1,0 +1,153 @@
+import { randomUUID } from 'node:crypto';
+import type { Knex } from 'knex';
+import { DateTime } from 'luxon';
+import type { z } from 'zod';
+import type { Addressee, Addressees, DraftBegin } from '../../contract/index.ts';
+import { answerTo, type Answered } from '../../core/conversation/answer.ts';
+import { quotedAnswer, subjectFor } from '../../core/merge/letter.ts';
+import type { ReadMessage } from '../../core/message/read.ts';
+import { transact } from '../database/database.ts';
+import { readFirm } from '../database/settings.ts';
+import { messageSource } from '../filing/message.ts';
+import { writableBoxIds } from '../mailbox/boxes.ts';
+import type { Office } from '../office.ts';
+import { keepEnclosure } from './enclosures.ts';
+import { findCorrespondents } from './people.ts';
+
+/** Begins a message, with what can be known filled in: to whom, from which mailbox, about what, on which file. */
+export async function beginDraft(
+  office: Office,
+  staffId: number,
+  begin: z.output<typeof DraftBegin>,
+): Promise<number> {
+  const { db } = office;
+  const start = begin.messageId
+    ? await aboutMessage(office, staffId, begin.messageId, begin.how === 'new' ? 'reply' : begin.how)
+    : await toSomebody(db, begin);
+  const mailboxId = await mailboxFor(db, staffId, begin.messageId);
+  const domain = (await readFirm(db)).domains[0] ?? 'mail.invalid';
+  return transact(db, async (trx) => {
+    const [id = 0] = await trx('draft').insert({
+      staff_id: staffId,
+      mailbox_id: mailboxId,
+      how: start.how,
+      about_id: begin.messageId,
+      message_id: `${randomUUID()}@${domain}`,
+      people: JSON.stringify(start.people),
+      subject: start.subject.slice(0, 500),
+      body: JSON.stringify({ type: 'doc', content: [{ type: 'paragraph' }] }),
+      quoted: start.quoted,
+      file_ids: JSON.stringify(start.fileIds),
+      saved_at: new Date(),
+    });
+    for (const part of start.enclosures)
+      await keepEnclosure(trx, id, part.filename, part.mimeType, part.content);
+    return id;
+  });
+}
+
+interface Start {
+  how: 'new' | 'reply' | 'all' | 'forward';
+  people: Addressees;
+  subject: string;
+  quoted: string;
+  fileIds: number[];
+  enclosures: ReadMessage['enclosures'];
+}
+
+async function toSomebody(db: Knex, begin: z.output<typeof DraftBegin>): Promise<Start> {
+  const file: { id: number } | undefined = begin.fileId
+    ? await db('file').where({ id: begin.fileId }).first('id')
+    : begin.clientId
+      ? await db('file').where({ client_id: begin.clientId, general: 1 }).first('id')
+      : undefined;
+  const to = begin.personId
+    ? await currentAddress(db, begin.personId)
+    : file
+      ? (await findCorrespondents(db, '', file.id)).filter((each) => each.onFile).slice(0, 1)
+      : [];
+  return {
+    how: 'new',
+    people: { to: to.map(({ name, email }) => ({ name, email })), cc: [], bcc: [] },
+    subject: '',
+    quoted: '',
+    fileIds: file ? [file.id] : [],
+    enclosures: [],
+  };
+}
+
+async function currentAddress(db: Knex, personId: number): Promise<Addressee[]> {
+  const row = await db('address')
+    .join('person', 'person.id', 'address.person_id')
+    .where({ person_id: personId, current: 1 })
+    .orderBy('position')
+    .first('email', 'first_name', 'last_name');
+  return row ? [{ name: `${row.first_name} ${row.last_name}`.trim(), email: row.email }] : [];
+}
+
+async function aboutMessage(
+  office: Office,
+  staffId: number,
+  messageId: number,
+  how: 'reply' | 'all' | 'forward',
+): Promise<Start> {
+  const { db } = office;
+  const { read } = await messageSource(db, staffId, messageId);
+  const register = await office.filingRegister();
+  const { zone } = await readFirm(db);
+  const filed: number[] = await db('filing').where({ message_id: messageId }).pluck('file_id');
+  const row: { candidates: string; state: string; at: Date } = await db('message')
+    .where({ id: messageId })
+    .first('candidates', 'state', 'at');
+  const suggested = (JSON.parse(row.candidates) as { fileId: number }[])[0]?.fileId;
+  const when = DateTime.fromJSDate(row.at, { zone }).setLocale('en-GB').toFormat('ccc d LLL yyyy, HH:mm');
+  const writer = read.from ? read.from.name || read.from.address : 'somebody';
+  return {
+    how,
+    people: how === 'forward' ? { to: [], cc: [], bcc: [] } : addressees(answerTo(register, read, how)),
+    subject: subjectFor(how, read.subject),
+    quoted:
+      how === 'forward' ? forwarded(read, when) : quotedAnswer(`On ${when}, ${writer} wrote:`, read.text),
+    fileIds: filed.length ? filed : row.state === 'suggested' && suggested ? [suggested] : [],
+    enclosures: how === 'forward' ? read.enclosures : [],
+  };
+}
+
+function addressees({ to, cc }: Answered): Addressees {
+  const as = (list: Answered['to']) => list.map(({ name, address }) => ({ name, email: address }));
+  return { to: as(to), cc: as(cc), bcc: [] };
+}
+
+function forwarded(read: ReadMessage, when: string): string {
+  const people = (list: ReadMessage['to']) =>
+    list.map(({ name, address }) => (name ? `${name} <${address}>` : address)).join(', ');
+  return [
+    '---------- Forwarded message ----------',
+    `From: ${read.from ? people([read.from]) : ''}`,
+    `Date: ${when}`,
+    `Subject: ${read.subject}`,
+    `To: ${people(read.to)}`,
+    ...(read.cc.length ? [`Cc: ${people(read.cc)}`] : []),
+    '',
+    read.text.trim(),
+  ].join('\n');
+}
+
+/** The mailbox that holds the message answered, one's own before others; else one's own. */
+async function mailboxFor(db: Knex, staffId: number, messageId: number | null): Promise<number | null> {
+  const may = await writableBoxIds(db, staffId);
+  const boxes: { id: number; staff_id: number; shared: number }[] = await db('mailbox')
+    .whereIn('id', may)
+    .whereNotNull('verified_at')
+    .orderByRaw('staff_id <> ?, shared, id', [staffId])
+    .select('id', 'staff_id', 'shared');
+  const holding: number[] = messageId
+    ? await db('message_copy')
+        .join('folder', 'folder.id', 'message_copy.folder_id')
+        .where({ message_id: messageId })
+        .distinct('mailbox_id')
+        .pluck('mailbox_id')
+    : [];
+  const own = boxes.find((box) => holding.includes(box.id) && (box.staff_id === staffId || box.shared));
+  return (own ?? boxes[0])?.id ?? null;
+}

@@ -1,0 +1,79 @@
+import type { Knex } from 'knex';
+import { keepRaw, packRaw } from '../database/raw.ts';
+import { messageSource } from '../filing/message.ts';
+import { notFound, Refusal } from '../http/problems.ts';
+import { readDraft } from './drafts.ts';
+
+/** So much may be enclosed; more is turned away by many servers (common practice). */
+const MOST_BYTES = 25 * 1024 * 1024;
+
+/** Adds an enclosure to a draft. @throws when it would be too large to be accepted anywhere */
+export async function addEnclosure(
+  db: Knex,
+  staffId: number,
+  id: number,
+  filename: string,
+  mimeType: string,
+  content: Uint8Array,
+): Promise<void> {
+  const draft = await readDraft(db, staffId, id);
+  if (draft.state !== 'draft') throw new Refusal(409, 'This message is on its way already.');
+  const before = await db('draft_enclosure')
+    .join('raw', 'raw.hash', 'draft_enclosure.hash')
+    .where({ draft_id: id })
+    .sum('raw.size as bytes')
+    .first();
+  if (Number(before?.bytes ?? 0) + content.length > MOST_BYTES)
+    throw new Refusal(413, 'Together the enclosures are larger than 25 MB, which most mail servers refuse.');
+  await keepEnclosure(db, id, filename, mimeType, content);
+  await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
+}
+
+/** Keeps an enclosure with its draft, its content once however often it is enclosed. */
+export async function keepEnclosure(
+  db: Knex,
+  draftId: number,
+  filename: string,
+  mimeType: string,
+  content: Uint8Array,
+): Promise<void> {
+  const packed = await packRaw(content);
+  await keepRaw(db, [packed]);
+  await db('draft_enclosure').insert({
+    draft_id: draftId,
+    // No path and no control characters: it becomes a header.
+    filename:
+      filename
+        .replace(/[\u0000-\u001f\u007f/\\]/g, ' ')
+        .trim()
+        .slice(0, 255) || 'enclosure',
+    mime_type: /^[\w.+-]+\/[\w.+-]+$/.test(mimeType) ? mimeType.slice(0, 120) : 'application/octet-stream',
+    hash: packed.hash,
+  });
+}
+
+export async function dropEnclosure(
+  db: Knex,
+  staffId: number,
+  id: number,
+  enclosureId: number,
+): Promise<void> {
+  const draft = await readDraft(db, staffId, id);
+  if (draft.state !== 'draft') throw new Refusal(409, 'This message is on its way already.');
+  await db('draft_enclosure').where({ id: enclosureId, draft_id: id }).delete();
+  await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
+}
+
+/** Adds an enclosure of a message that is here. */
+export async function enclosureFromMessage(
+  db: Knex,
+  staffId: number,
+  id: number,
+  messageId: number,
+  index: number,
+): Promise<void> {
+  const { read } = await messageSource(db, staffId, messageId);
+  const part = read.enclosures[index];
+  if (!part) throw notFound('That enclosure');
+  await addEnclosure(db, staffId, id, part.filename, part.mimeType, part.content);
+}
