@@ -1,11 +1,6 @@
 import type { Knex } from 'knex';
 import type { z } from 'zod';
-import type {
-  MailboxChange,
-  MailboxConnect,
-  MailboxSettings,
-  StaffMember,
-} from '../../contract/index.ts';
+import type { MailboxChange, MailboxConnect, MailboxSettings, StaffMember } from '../../contract/index.ts';
 import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
