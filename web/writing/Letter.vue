@@ -2,7 +2,7 @@
 import { useEventListener } from '@vueuse/core';
 import { DateTime } from 'luxon';
 import { computed, onBeforeUnmount, ref } from 'vue';
-import { useRoute, useRouter } from 'vue-router';
+import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { z } from 'zod';
 import { Fact, FileDocument, ShownMailbox, Wording, type FileRef } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
@@ -56,6 +56,15 @@ onBeforeUnmount(() => {
   // A page on which nothing was written is not kept.
   if (desk.untouched() && !apart && !popped) void desk.throwAway();
   else void desk.save();
+});
+
+// What could not be kept is not left behind without a word.
+onBeforeRouteLeave(async () => {
+  await desk.save();
+  return (
+    !desk.unsaved.value ||
+    window.confirm('What you typed last could not be kept. Leave this page all the same, and lose it?')
+  );
 });
 
 const fileId = computed(() => files.value[0]?.id ?? null);

@@ -6,6 +6,7 @@ import type { DocNode } from '../../core/merge/document.ts';
 import { act, ApiProblem, get, send, wordsOf } from '../api.ts';
 
 const SAVE_AFTER = 700;
+const RETRY_AFTER = 5000;
 
 /** One message being written: what was typed is kept as one types. */
 export function useLetter(id: number) {
@@ -26,6 +27,19 @@ export function useLetter(id: number) {
   let line: Promise<void> = Promise.resolve();
   const open = computed(() => letter.value?.state === 'draft' && !sent.value);
 
+  /** Everything that is kept, as it stands. */
+  const content = () => ({
+    mailboxId: mailboxId.value,
+    people: people.value,
+    subject: subject.value,
+    body: body.value,
+    plain: plain.value,
+    quoted: quoted.value,
+    fileIds: files.value.map((file) => file.id),
+  });
+  /** What the server has, as text: the objects themselves change under the hand. */
+  let kept = '';
+
   async function load(): Promise<void> {
     try {
       const found = await get(DraftView, `/drafts/${id}`);
@@ -37,6 +51,7 @@ export function useLetter(id: number) {
       plain.value = found.plain;
       mailboxId.value = found.mailboxId;
       files.value = found.files;
+      kept = JSON.stringify(content());
       letter.value = found;
       problem.value = '';
     } catch (error) {
@@ -50,18 +65,12 @@ export function useLetter(id: number) {
       if (!unsaved.value || !open.value) return;
       unsaved.value = false;
       saving.value = true;
+      const now = content();
+      const text = JSON.stringify(now);
       try {
-        const saved = await send('PUT', DraftSaved, `/drafts/${id}`, {
-          version,
-          mailboxId: mailboxId.value,
-          people: people.value,
-          subject: subject.value,
-          body: body.value,
-          plain: plain.value,
-          quoted: quoted.value,
-          fileIds: files.value.map((file) => file.id),
-        });
+        const saved = await send('PUT', DraftSaved, `/drafts/${id}`, { version, ...now });
         version = saved.version;
+        kept = text;
         if (letter.value) {
           letter.value.fittingFiles = saved.fittingFiles;
           letter.value.savedAt = saved.savedAt;
@@ -70,6 +79,9 @@ export function useLetter(id: number) {
       } catch (error) {
         unsaved.value = true;
         problem.value = wordsOf(error);
+        // Whatever may pass by itself is tried again; what another window did is not.
+        if (error instanceof ApiProblem && (error.status === 0 || error.status >= 500))
+          setTimeout(() => void save(), RETRY_AFTER);
       } finally {
         saving.value = false;
       }
@@ -80,29 +92,12 @@ export function useLetter(id: number) {
   watch(
     [people, subject, body, quoted, plain, mailboxId, files],
     () => {
-      if (!letter.value || JSON.stringify(now()) === JSON.stringify(before())) return;
+      if (!letter.value || (JSON.stringify(content()) === kept && !saving.value)) return;
       unsaved.value = true;
       void soon();
     },
     { deep: true },
   );
-  const now = () => [
-    people.value,
-    subject.value,
-    body.value,
-    quoted.value,
-    plain.value,
-    mailboxId.value,
-    files.value,
-  ];
-  let known: unknown[] | null = null;
-  /** What was loaded: putting it on the screen is no change. */
-  const before = () => (known ??= loaded());
-  function loaded(): unknown[] {
-    const it = letter.value;
-    return it ? [it.people, it.subject, it.body, it.quoted, it.plain, it.mailboxId, it.files] : [];
-  }
-
   /** Sends it off. @param at when, as an instant; null for now */
   async function dispatch(at: string | null): Promise<boolean> {
     await save();
