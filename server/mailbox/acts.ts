@@ -94,18 +94,17 @@ async function carryOut(
     case 'throw away':
       return throwAway(trx, staffId, copies);
     case 'put back': {
-      const before = new Map(act.copies.map((copy) => [copy.messageId, copy.folderId]));
-      const mailboxOf = new Map<number, number>(
-        (
-          await trx('folder')
-            .whereIn('id', [...before.values()])
-            .select('id', 'mailbox_id')
-        ).map((row) => [row.id, row.mailbox_id]),
+      const folders: { id: number; mailbox_id: number }[] = await trx('folder')
+        .whereIn('id', [...new Set(act.copies.map((copy) => copy.folderId))])
+        .select('id', 'mailbox_id');
+      const mailboxOf = new Map(folders.map((folder) => [folder.id, folder.mailbox_id]));
+      // A message may lie in several mailboxes, and goes back to its place in each.
+      const before = new Map(
+        act.copies.map((copy) => [`${copy.messageId} ${mailboxOf.get(copy.folderId)}`, copy.folderId]),
       );
-      const back = copies.filter(
-        (copy) => mailboxOf.get(before.get(copy.message_id) ?? 0) === copy.mailbox_id,
-      );
-      return { moved: await move(trx, staffId, back, (copy) => before.get(copy.message_id) ?? 0), gone: 0 };
+      const placeOf = (copy: Copy) => before.get(`${copy.message_id} ${copy.mailbox_id}`);
+      const back = copies.filter((copy) => placeOf(copy) !== undefined);
+      return { moved: await move(trx, staffId, back, (copy) => placeOf(copy) ?? 0), gone: 0 };
     }
   }
 }

@@ -167,6 +167,34 @@ describe('the mail at hand', () => {
     expect(response.status).to.equal(403);
   });
 
+  it('does things in the mailboxes named only, and puts back in each what was thrown away in several', async () => {
+    const id = 'several@x.example';
+    const tobias = 'tobias.fenn@quillhurst.example';
+    for (const to of [INES, tobias]) {
+      const headers = { To: `${INES}, ${tobias}`, Date: 'Mon, 2 Nov 2026 10:00:00 +0000' };
+      deliver(firm, to, id, { headers });
+      await sync(to);
+    }
+    const act = await as('maren.okell');
+    const { id: messageId } = await firm.db('message').where({ message_id: id }).first('id');
+    const places = () =>
+      firm
+        .db('message_copy')
+        .join('folder', 'folder.id', 'shown_in')
+        .where({ message_id: messageId })
+        .orderBy('mailbox_id')
+        .select('path', 'seen');
+    const read = { messageIds: [messageId], boxes: [await box(INES)], act: { kind: 'read', on: true } };
+    await act('post', '/mail/acts').send(read);
+    expect((await places()).map((place) => place.seen).sort()).to.deep.equal([0, 1]);
+    const thrown = { messageIds: [messageId], act: { kind: 'throw away' } };
+    const { moved } = (await act('post', '/mail/acts').send(thrown)).body;
+    expect((await places()).map((place) => place.path)).to.deep.equal(['Trash', 'Trash']);
+    const back = { messageIds: [messageId], act: { kind: 'put back', copies: moved } };
+    await act('post', '/mail/acts').send(back);
+    expect((await places()).map((place) => place.path)).to.deep.equal(['INBOX', 'INBOX']);
+  });
+
   it('tells who deals with what in a shared mailbox', async () => {
     deliver(firm, OFFICE, 'o1@x.example', { headers: { Subject: 'To the office' } });
     await sync(OFFICE);

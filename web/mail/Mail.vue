@@ -79,8 +79,8 @@ function open(row: MailRow) {
       250,
     );
   // Reading it in one's own mailbox, or the office's, marks it read there; never in a colleague's.
-  if (post.openId === row.id && row.unread && row.boxes.some((id) => own.value.has(id)))
-    void post.mark('read', [row.id], true);
+  const here = row.boxes.filter((id) => own.value.has(id));
+  if (post.openId === row.id && row.unread && here.length) void post.mark('read', [row.id], true, here);
 }
 function answer(row: MailRow | null, how: 'reply' | 'all' | 'forward') {
   if (row) void router.push({ name: 'write', query: { message: row.id, how } });

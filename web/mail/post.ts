@@ -169,17 +169,25 @@ export const usePost = defineStore('post', () => {
     }
   }
 
-  const tell = (act: MailAct['act'], messageIds: readonly number[]) =>
-    send('POST', MailActDone, '/mail/acts', { messageIds: [...messageIds], boxes: on.value, act });
+  const tell = (act: MailAct['act'], messageIds: readonly number[], within: readonly number[] = on.value) =>
+    send('POST', MailActDone, '/mail/acts', { messageIds: [...messageIds], boxes: [...within], act });
 
-  /** Shown at once; what the server refuses comes back with the words why. */
-  function mark(kind: 'read' | 'star', ids: readonly number[], value: boolean): Promise<void> {
+  /**
+   * Shown at once; what the server refuses comes back with the words why.
+   * @param within the mailboxes in which it is done; all that are shown when left out
+   */
+  function mark(
+    kind: 'read' | 'star',
+    ids: readonly number[],
+    value: boolean,
+    within?: readonly number[],
+  ): Promise<void> {
     for (const row of rows.value)
       if (ids.includes(row.id)) {
         if (kind === 'read') row.unread = !value;
         else row.starred = value;
       }
-    return attempt(async () => void (await tell({ kind, on: value }, ids)));
+    return attempt(async () => void (await tell({ kind, on: value }, ids, within)));
   }
 
   /** Moves messages away, with a way back. */
