@@ -397,7 +397,7 @@ export class DispatchWorker {
     const prepared = readings.map((reading, index) =>
       prepare(mind.register, reading, rows[index]?.left_at ?? new Date()),
     );
-    await keepSources(db, prepared);
+    await keepSources(db, prepared, { evenKnown: true });
     await transact(db, async (trx) => {
       await intakeTurn(trx);
       const ids = await keepMessages(trx, mind, prepared);

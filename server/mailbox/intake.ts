@@ -107,9 +107,14 @@ export class IntakeLine {
 /**
  * Keeps the sources of those messages that are not here yet, and their words for search, before their turn
  * comes: it is most of the writing. Should the process die before they are taken in, the next attempt finds them kept.
+ * @param evenKnown for sources that may take the place of the one a record has
  */
-export async function keepSources(db: Knex, prepared: readonly Prepared[]): Promise<void> {
-  const known = await identified(db, prepared);
+export async function keepSources(
+  db: Knex,
+  prepared: readonly Prepared[],
+  { evenKnown = false } = {},
+): Promise<void> {
+  const known = evenKnown ? new Map<string, number>() : await identified(db, prepared);
   const fresh = prepared.filter((message) => !known.has(message.key));
   await keepRaw(
     db,

@@ -177,6 +177,7 @@ describe('writing a message', () => {
       .where({ message_id: message.id, role: 'bcc' })
       .pluck('email');
     expect(parties).to.deep.equal(['maren.okell@quillhurst.example']);
+    expect(await firm.db('raw_words').where({ hash: message.raw_hash })).to.have.length(1);
     await firm.sync();
     expect(
       Number(
