@@ -1,4 +1,5 @@
 import tseslint from 'typescript-eslint';
+import regexp from 'eslint-plugin-regexp';
 import vue from 'eslint-plugin-vue';
 import prettier from 'eslint-config-prettier';
 
@@ -39,6 +40,15 @@ const pureCore = {
   'no-restricted-properties': ['error', { object: 'Date', property: 'now', message: 'core/ has no clock.' }],
 };
 
+/**
+ * No pattern may cost more than linear time in what a stranger controls. Where one sees only what the office
+ * itself has written, the line says so.
+ */
+const linearPatterns = {
+  'regexp/no-super-linear-backtracking': ['error', { report: 'potential' }],
+  'regexp/no-super-linear-move': ['error', { report: 'potential' }],
+};
+
 export default tseslint.config(
   { ignores: ['node_modules/', 'dist/', '.data/', '.tmp/'] },
   ...tseslint.configs.recommended,
@@ -58,6 +68,11 @@ export default tseslint.config(
     },
   },
   { files: ['core/**/*.ts'], rules: pureCore },
+  {
+    files: ['core/**/*.ts', 'contract/**/*.ts', 'server/**/*.ts', 'outside/**/*.ts'],
+    plugins: { regexp },
+    rules: linearPatterns,
+  },
   {
     files: ['contract/**/*.ts'],
     rules: forbid('server', 'web', 'outside', 'demo', 'bench', 'scripts', 'test'),

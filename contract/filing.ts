@@ -9,6 +9,10 @@ export const MessageRow = z.object({
   at: z.string(),
   direction: z.enum(['received', 'sent', 'internal']),
   from: z.string(),
+  /** The address itself, whatever name stands before it. */
+  fromAddress: z.string(),
+  /** The receiving server could not confirm it: false where it could, or was never asked. */
+  doubtful: z.boolean(),
   to: z.string(),
   subject: z.string(),
   snippet: z.string(),
@@ -24,6 +28,12 @@ export type AloneRow = z.infer<typeof AloneRow>;
 /** A message within its conversation: how far it lies below the beginning. */
 export const ConversationRow = MessageRow.extend({ depth: z.number() });
 export type ConversationRow = z.infer<typeof ConversationRow>;
+
+/** The conversation a message is of. */
+export const Conversed = z.object({ conversationId: z.number().int().positive() });
+
+/** Why a message still cannot be read; null when it can. */
+export const ReadAgain = z.object({ problem: z.string().nullable() });
 
 export const AloneQuery = Page.extend({
   /** A day of the firm's zone; the latest with anything when left out. */

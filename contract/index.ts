@@ -7,3 +7,5 @@ export * from './mailbox.ts';
 export * from './mailing.ts';
 export * from './today.ts';
 export * from './writing.ts';
+export * from './document.ts';
+export * from './rights.ts';

@@ -13,6 +13,10 @@ export const Evidence = z.object({
 });
 export type Evidence = z.infer<typeof Evidence>;
 
+/** Whether the receiving server confirmed the sender. */
+export const Confirmation = z.enum(['confirmed', 'failed', 'absent', 'untold']);
+export type Confirmation = z.infer<typeof Confirmation>;
+
 export const Party = z.object({
   role: z.enum(['from', 'to', 'cc', 'bcc']),
   name: z.string(),
@@ -109,6 +113,15 @@ export const MessageView = z.object({
   /** What is different in the copy that lies in Sent. */
   differs: z.string().nullable(),
   handler: z.string().nullable(),
+  /** Why it could not be read; then what is shown is its source. */
+  problem: z.string().nullable(),
+  /** Its text goes on beyond what is shown. */
+  shortened: z.boolean(),
+  confirmation: Confirmation.nullable(),
+  /** What should give a reader pause about who wrote it, in sentences. */
+  warnings: z.array(z.string()),
+  /** Others that bear the same Message-ID, sender and date, but say something else. */
+  twins: z.array(z.object({ id: z.number(), subject: z.string(), takenInAt: z.string() })),
 });
 export type MessageView = z.infer<typeof MessageView>;
 
@@ -232,8 +245,9 @@ export const MailboxStatus = z.object({
   pausedAt: z.string().nullable(),
   /** When older mail will probably all be here. */
   expectedEnd: z.string().nullable(),
-  onServer: z.number(),
-  taken: z.number(),
+  /** Null for a mailbox one may not look into. */
+  onServer: z.number().nullable(),
+  taken: z.number().nullable(),
   folders: z.array(FolderStatus),
 });
 export type MailboxStatus = z.infer<typeof MailboxStatus>;

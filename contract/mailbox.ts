@@ -213,6 +213,19 @@ export const MailboxSettings = z.object({
   staff: z.array(z.object({ id: z.number(), name: z.string() })),
   /** Messages that only this mailbox brought and that are on no file. */
   neverLogged: z.number(),
+  /** Names under which servers wrote into its mail whether the sender could be confirmed. */
+  servers: z.array(
+    z.object({
+      name: z.string(),
+      /** In how many messages it stands at the top. */
+      seen: z.number(),
+      believed: z.boolean(),
+      /** Believed because our own test message came back with it. */
+      learned: z.boolean(),
+    }),
+  ),
+  /** Its server lets in only mail it has checked, though it does not say so. */
+  checksSilently: z.boolean(),
 });
 export type MailboxSettings = z.infer<typeof MailboxSettings>;
 
@@ -225,6 +238,9 @@ export const MailboxChange = z.object({
   access: MailboxAccess.optional(),
   password: z.string().min(1).max(500).optional(),
   paused: z.boolean().optional(),
+  /** The names of servers that are believed about senders; none others. */
+  believed: z.array(z.string().trim().toLowerCase().min(1).max(255)).max(10).optional(),
+  checksSilently: z.boolean().optional(),
 });
 export type MailboxChange = z.input<typeof MailboxChange>;
 

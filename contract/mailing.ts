@@ -1,7 +1,7 @@
 import { z } from 'zod';
-import type { DocNode } from '../core/merge/document.ts';
 import type { Criterion, Selection as CoreSelection } from '../core/selection/criteria.ts';
 import { FileRef, Id, Page } from './common.ts';
+import { DocNodeSchema } from './document.ts';
 import { ClientStatus } from './register.ts';
 
 /** One line of a selection; the types of core/selection, checked at the door. */
@@ -23,18 +23,6 @@ export const Selection = z.object({
   all: z.array(CriterionSchema).max(20),
 }) satisfies z.ZodType<CoreSelection>;
 export type Selection = z.infer<typeof Selection>;
-
-export const DocNodeSchema: z.ZodType<DocNode> = z.lazy(() =>
-  z.object({
-    type: z.string().max(40),
-    attrs: z.record(z.string(), z.unknown()).optional(),
-    content: z.array(DocNodeSchema).max(2000).optional(),
-    marks: z
-      .array(z.object({ type: z.string().max(40), attrs: z.record(z.string(), z.unknown()).optional() }))
-      .optional(),
-    text: z.string().max(20_000).optional(),
-  }),
-);
 
 export const FileChoice = z.enum(['general', 'latest']);
 export const MailingState = z.enum(['draft', 'preparing', 'leaving', 'paused', 'finished', 'cancelled']);

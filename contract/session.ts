@@ -6,6 +6,12 @@ export const SignIn = z.object({
   password: z.string().min(1, 'Give your password.').max(200),
 });
 
+export const PasswordChange = z.object({
+  current: z.string().min(1, 'Give your present password.').max(200),
+  next: z.string().min(10, 'Ten letters or more, please.').max(200),
+});
+export type PasswordChange = z.infer<typeof PasswordChange>;
+
 /** Who is signed in and what the shell needs to know of the firm. */
 export const Session = z.object({
   staff: StaffMember,

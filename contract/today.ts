@@ -6,6 +6,10 @@ import { MailboxStatus } from './mail.ts';
 export const Today = z.object({
   unsorted: z.object({ count: z.number(), oldest: z.string().nullable() }),
   returned: z.object({ count: z.number(), words: z.string() }),
+  /** Addresses said to be dead in a rush of reports, which a person is to look at. */
+  held: z.number(),
+  /** Messages that could not be read. */
+  unreadable: z.number(),
   uncertain: z.number(),
   /** Answers owed. */
   owing: z.object({ we: z.number(), they: z.number(), oldest: z.array(Owing) }),
@@ -42,6 +46,15 @@ export const ReturnedRow = z.object({
   why: z.string(),
   client: z.object({ id: z.number(), name: z.string() }).nullable(),
   subject: z.string(),
+  /** What it did: nothing when it is about nothing that we sent. */
+  state: z.enum(['noted', 'held', 'applied', 'dismissed', 'unknown']),
 });
-export const ReturnedPage = z.object({ rows: z.array(ReturnedRow), total: z.number() });
+export type ReturnedRow = z.infer<typeof ReturnedRow>;
+export const ReturnedPage = z.object({
+  rows: z.array(ReturnedRow),
+  total: z.number(),
+  /** Addresses that wait for a person to say whether they are switched off. */
+  held: z.number(),
+});
+export const SettleHeld = z.object({ apply: z.boolean() });
 export type ReturnedPage = z.infer<typeof ReturnedPage>;

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { FileRef, Id } from './common.ts';
+import { Doc } from './document.ts';
 
 /** An address is checked when the message is to leave, so that nothing typed is lost before. */
 export const Addressee = z.object({ name: z.string().max(255), email: z.string().trim().max(254) });
@@ -11,8 +12,6 @@ export const Addressees = z.object({
   bcc: z.array(Addressee).max(200),
 });
 export type Addressees = z.infer<typeof Addressees>;
-
-const Doc = z.looseObject({ type: z.literal('doc') });
 
 export const DraftEnclosure = z.object({
   id: z.number(),

@@ -8,6 +8,7 @@ import { hashPassword } from '../server/security/passwords.ts';
 import { seal } from '../server/security/seal.ts';
 import type { WorldSettings } from '../outside/settings.ts';
 import { Account } from '../outside/store.ts';
+import { EXCHANGE } from '../outside/vouch.ts';
 import { fillMailboxes } from './mail.ts';
 import { FIRM, FIRM_DOMAIN, INTERESTS, makeRegister, OFFICE, STAFF, type DemoRegister } from './register.ts';
 import { WORDINGS } from './wordings.ts';
@@ -96,6 +97,11 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       user: OFFICE,
       sealed_password: seal(key, mailPassword(OFFICE)),
     });
+    // As a test message that came back would have taught.
+    const all: number[] = await trx('mailbox').pluck('id');
+    await trx('mailbox_server').insert(
+      all.map((id) => ({ mailbox_id: id, name: EXCHANGE, believed: 1, believed_since: new Date() })),
+    );
     const boxes: { id: number; staff_id: number }[] = await trx('mailbox').where({ shared: 0 });
     await trx('mailbox_colleague').insert(
       [1, 5].flatMap((staffId) =>

@@ -2,6 +2,7 @@ import { PNG } from 'pngjs';
 import { compose, deliveryReport, newMessageId } from '../outside/letters.ts';
 import { pick, seeded } from '../outside/random.ts';
 import type { Account } from '../outside/store.ts';
+import { EXCHANGE, vouched } from '../outside/vouch.ts';
 import { CLOSINGS, GENERAL, LAST_NAMES, FIRST_NAMES, OPENINGS, placeName } from './names.ts';
 import {
   FIRM,
@@ -48,7 +49,14 @@ export async function fillMailboxes(
   const letters = writer.letters.sort((a, b) => a.at.getTime() - b.at.getTime());
   for (const letter of letters) await post(letter, accounts, now);
   for (const { raw, to, at } of writer.reports)
-    accounts.get(to)?.folder('INBOX')?.append(raw, ['\\Seen'], at);
+    accounts
+      .get(to)
+      ?.folder('INBOX')
+      ?.append(
+        vouched(raw, null, () => true),
+        ['\\Seen'],
+        at,
+      );
   return letters.length + writer.reports.length;
 }
 
@@ -71,9 +79,9 @@ async function post(letter: Letter, accounts: ReadonlyMap<string, Account>, now:
   for (const { address } of [...letter.to, ...(letter.cc ?? [])]) {
     const received = Buffer.concat([
       Buffer.from(
-        `Received: by exchange.outside.example for <${address}>; ${letter.at.toUTCString().replace('GMT', '+0000')}\r\n`,
+        `Received: by ${EXCHANGE} for <${address}>; ${letter.at.toUTCString().replace('GMT', '+0000')}\r\n`,
       ),
-      raw,
+      vouched(raw, null, () => true),
     ]);
     accounts.get(address)?.folder('INBOX')?.append(received, seen, letter.at);
   }

@@ -1,6 +1,7 @@
 import type { AddressInfo } from 'node:net';
 import { SMTPServer } from 'smtp-server';
 import type { Listening } from './imap/server.ts';
+import { EXCHANGE, type Coming } from './vouch.ts';
 
 /** What the exchange says to one recipient; null accepts. */
 export interface RecipientAnswer {
@@ -13,7 +14,7 @@ export interface SmtpOptions {
   /** Asked at RCPT. */
   recipient(sender: string, recipient: string): RecipientAnswer | null;
   /** Called once a message is complete. */
-  accept(sender: string, recipients: string[], raw: Buffer): void;
+  accept(coming: Coming, recipients: string[], raw: Buffer): void;
 }
 
 const LARGEST_MESSAGE = 50 * 1024 * 1024;
@@ -21,7 +22,7 @@ const LARGEST_MESSAGE = 50 * 1024 * 1024;
 /** Serves message submission on loopback; port 0 takes any free one. */
 export async function listenSmtp(port: number, options: SmtpOptions): Promise<Listening> {
   const server = new SMTPServer({
-    name: 'exchange.outside.example',
+    name: EXCHANGE,
     banner: 'ready',
     size: LARGEST_MESSAGE,
     disabledCommands: ['STARTTLS'],
@@ -44,7 +45,7 @@ export async function listenSmtp(port: number, options: SmtpOptions): Promise<Li
         if (stream.sizeExceeded) return done(refusal(552, '5.3.4 the message is too large'));
         const sender = session.envelope.mailFrom ? session.envelope.mailFrom.address : '';
         options.accept(
-          sender,
+          { sender, user: (session.user ?? '').toLowerCase(), peer: session.hostNameAppearsAs || '' },
           session.envelope.rcptTo.map(({ address }) => address.toLowerCase()),
           Buffer.concat(chunks),
         );

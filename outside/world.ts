@@ -1,5 +1,6 @@
 import { mkdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { domainOf } from '../core/address/address.ts';
 import { readMessage } from '../core/message/read.ts';
 import { Agenda, type Deed } from './agenda.ts';
 import { EXTENSIONS, type Faults } from './imap/session.ts';
@@ -9,6 +10,7 @@ import { pick, seeded } from './random.ts';
 import type { Behaviour, Correspondent, WorldSettings } from './settings.ts';
 import { listenSmtp, type RecipientAnswer } from './smtp.ts';
 import { Account, type KeptMessage } from './store.ts';
+import { EXCHANGE, vouched } from './vouch.ts';
 
 export interface WorldOptions {
   dir: string;
@@ -30,6 +32,7 @@ export class World {
   private readonly received: Account;
   private readonly agenda: Agenda;
   private readonly heldUp = new Set<string>();
+  private domains: Set<string> | null = null;
   private listeners: Listening[] = [];
   imapPort = 0;
   smtpPort = 0;
@@ -61,8 +64,9 @@ export class World {
     const smtp = await listenSmtp(options.smtpPort, {
       login: (user, password) => world.login(user, password) !== null,
       recipient: (sender, recipient) => world.recipient(sender, recipient),
-      accept: (sender, recipients, raw) => {
-        for (const recipient of recipients) world.deliver(sender, recipient, raw);
+      accept: (coming, recipients, raw) => {
+        const found = vouched(raw, coming, (domain) => world.isKnown(domain));
+        for (const recipient of recipients) world.deliver(coming.sender, recipient, found);
       },
     });
     world.listeners = [imap, smtp];
@@ -120,9 +124,18 @@ export class World {
     return null;
   }
 
+  /** Whether a domain is the firm's or a correspondent's. */
+  private isKnown(domain: string): boolean {
+    this.domains ??= new Set([
+      this.settings.firmDomain,
+      ...this.settings.correspondents.map(({ address }) => domainOf(address)),
+    ]);
+    return this.domains.has(domain);
+  }
+
   private deliver(sender: string, recipient: string, raw: Buffer): void {
     const now = new Date();
-    const trace = `Return-Path: <${sender}>\r\nReceived: by exchange.outside.example for <${recipient}>; ${now.toUTCString().replace('GMT', '+0000')}\r\n`;
+    const trace = `Return-Path: <${sender}>\r\nReceived: by ${EXCHANGE} for <${recipient}>; ${now.toUTCString().replace('GMT', '+0000')}\r\n`;
     const traced = Buffer.concat([Buffer.from(trace), raw]);
     const account = this.staff.get(recipient);
     if (account) {
@@ -184,7 +197,8 @@ export class World {
   }
 
   private toFirm(address: string, raw: Buffer): void {
-    this.staff.get(address.toLowerCase())?.folder('INBOX')?.append(raw, [], new Date());
+    const found = vouched(raw, null, () => true);
+    this.staff.get(address.toLowerCase())?.folder('INBOX')?.append(found, [], new Date());
   }
 
   /** Messages a correspondent received, newest first. */

@@ -16,6 +16,8 @@ export interface Config {
   waitScale: number;
   /** Whether cookies are for https only. */
   secureCookies: boolean;
+  /** Which servers before this one are believed about who asks and whether by https; none when left out. */
+  trustProxy?: string | number;
   webDir: string;
 }
 
@@ -31,6 +33,9 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     sendGap: Number(env.SEND_GAP_MS ?? 500),
     waitScale: Number(env.WAIT_SCALE ?? 1),
     secureCookies: env.SECURE_COOKIES === 'on',
+    ...(env.TRUST_PROXY
+      ? { trustProxy: /^\d{1,2}$/.test(env.TRUST_PROXY) ? Number(env.TRUST_PROXY) : env.TRUST_PROXY }
+      : {}),
     webDir: env.WEB_DIR ?? 'dist',
   };
 }

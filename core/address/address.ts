@@ -36,6 +36,12 @@ export function isAddress(text: string): boolean {
   );
 }
 
+/** "Last, First" turned round; any other name as it stands. */
+export function firstNameFirst(name: string): string {
+  const comma = name.lastIndexOf(',');
+  return comma < 0 ? name : `${name.slice(comma + 1).trim()} ${name.slice(0, comma)}`;
+}
+
 /** A name folded for comparison: lower case, accents and punctuation gone, words in alphabetical order. */
 export function nameKey(name: string): string {
   return name

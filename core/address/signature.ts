@@ -1,3 +1,5 @@
+import { firstNameFirst } from './address.ts';
+
 /** What a signature and a display name tell of a person whom the records do not know. */
 export interface Signature {
   firstName: string;
@@ -41,7 +43,7 @@ export function readSignature(block: string, shown: string): Signature {
     phone: phone.trim(),
     postal: others
       .filter((line) => line !== role)
-      .flatMap((line) => line.split(/\s*,\s*/))
+      .flatMap((line) => line.split(',').map((piece) => piece.trim()))
       .filter(Boolean)
       .slice(0, 6),
   };
@@ -55,8 +57,7 @@ function isName(line: string, shown: string): boolean {
 
 /** First and last name; "Last, First" turned round, titles left out. */
 function partName(name: string): [string, string] {
-  const words = name
-    .replace(/^(.*),\s*(.*)$/, '$2 $1')
+  const words = firstNameFirst(name)
     .replace(/^(?:mr|mrs|ms|miss|dr|prof|sir|dame|rev|herr|frau|m|mme)\.?\s+/i, '')
     .trim()
     .split(/\s+/)

@@ -1,3 +1,5 @@
+import { LIMITS } from '../message/limits.ts';
+
 /** What of a message decides its conversation. Message-IDs carry no angle brackets. */
 export interface ConversationLinks {
   messageId: string | null;
@@ -17,13 +19,17 @@ export function namedMessages(links: ConversationLinks): string[] {
   return [...named];
 }
 
-/** Reads the message identifiers out of a References or In-Reply-To header, phrases and comments left aside. */
+/**
+ * Reads the message identifiers out of a References or In-Reply-To header, phrases and comments left aside.
+ * Of very many the last are taken: the nearest stand there.
+ */
 export function messageIds(header: string | null | undefined): string[] {
-  return header
-    ? Array.from(header.matchAll(/<\s*([^<>]+?)\s*>/g), (match) =>
-        (match[1] ?? '').replace(/\([^()]*\)|\s+/g, ''),
-      )
-    : [];
+  if (!header) return [];
+  return Array.from(header.slice(-LIMITS.references).matchAll(/<([^<>]{1,2000})>/g), (match) =>
+    (match[1] ?? '').replace(/\([^()]{0,200}\)|\s+/g, '').slice(0, LIMITS.messageId),
+  )
+    .filter(Boolean)
+    .slice(-LIMITS.named);
 }
 
 /**

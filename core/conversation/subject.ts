@@ -1,3 +1,5 @@
+import { cut, LIMITS } from '../message/limits.ts';
+
 /**
  * The base subject of RFC 5256 section 2.1, and whether the subject was that of a reply or forward.
  * Beside the `re`, `fw` and `fwd` of the standard, the reply and forward marks other languages' mail
@@ -5,15 +7,12 @@
  */
 const MARKS = 're|fwd?|aw|wg|sv|vs|vb|antw|tr|rv|enc|odp|ynt|ref';
 /** Marks that hand a message on, among those above. */
-const FORWARD = /^(?:\[[^\[\]]*\]\s*)*(?:fwd?|wg|vs|vb|tr|rv)\s*(?:\[[^\[\]]*\]\s*)?:/i;
+const FORWARD = /^(?:\[[^[\]]{0,200}\]\s*)*(?:fwd?|wg|vs|vb|tr|rv)\s*(?:\[[^[\]]{0,200}\]\s*)?:/i;
 /** What programs put before the subject of an automatic answer, a report, or an answer to an invitation (common practice). */
 const AUTOMATIC =
-  /^(?:automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office|automatische antwort|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|undeliver(?:able|ed)(?: mail)?|delivery (?:status notification|failure)|unzustellbar|accepted|declined|tentative(?:ly accepted)?|cancel(?:l)?ed|zugesagt|abgelehnt|mit vorbehalt|accepté|refusé|godkendt|accepterat|aceptado|accettato)\s*(?:\([^)]*\))?\s*:\s*/i;
-const BLOB = '\\[[^\\[\\]]*\\]\\s*';
-const LEADER = new RegExp(
-  `^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:\\[[^\\[\\]]*\\]\\s*)?(?:\\(\\d+\\))?:|\\s)`,
-  'i',
-);
+  /^(?:automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office|automatische antwort|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|undeliver(?:able|ed)(?: mail)?|delivery (?:status notification|failure)|unzustellbar|accepted|declined|tentative(?:ly accepted)?|cancel(?:l)?ed|zugesagt|abgelehnt|mit vorbehalt|accepté|refusé|godkendt|accepterat|aceptado|accettato)\s*(?:\([^)]{0,80}\)\s*)?:\s*/i;
+const BLOB = '\\[[^\\[\\]]{0,200}\\]\\s*';
+const LEADER = new RegExp(`^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:${BLOB})?(?:\\(\\d+\\))?:|\\s)`, 'i');
 const LEADING_BLOB = new RegExp(`^${BLOB}`);
 const TRAILER = /(?:\(fwd\)|\s)$/i;
 const FORWARD_WRAP = /^\[fwd:(.*)\]$/is;
@@ -25,7 +24,7 @@ export interface BaseSubject {
 }
 
 export function baseSubject(subject: string): BaseSubject {
-  let text = subject.replace(/\s+/g, ' ');
+  let text = cut(subject, LIMITS.subject).replace(/\s+/g, ' ');
   let isReply = false;
   for (;;) {
     while (TRAILER.test(text)) {
@@ -61,7 +60,7 @@ export function answersSubject(subject: string): boolean {
 
 /** Whether the subject is that of a forwarded message. */
 export function isForward(subject: string): boolean {
-  return FORWARD.test(subject.trim());
+  return FORWARD.test(cut(subject, LIMITS.subject).trim());
 }
 
 /**

@@ -1,3 +1,5 @@
+import { cut, LIMITS } from '../message/limits.ts';
+
 /** One recipient's part of a delivery status report (RFC 3464 section 2.3). */
 export interface ReportedRecipient {
   address: string;
@@ -20,7 +22,9 @@ const ACTIONS = new Set(['failed', 'delayed', 'delivered', 'relayed', 'expanded'
  * the first about the message, the others one a recipient.
  */
 export function readDeliveryStatus(body: string): ReportedRecipient[] {
-  const groups = body.replace(/\r\n?/g, '\n').split(/\n[ \t]*\n/);
+  const groups = cut(body, LIMITS.header)
+    .replace(/\r\n?/g, '\n')
+    .split(/\n[ \t]*\n/);
   const recipients: ReportedRecipient[] = [];
   for (const group of groups) {
     const fields = new Map<string, string>();
@@ -31,11 +35,12 @@ export function readDeliveryStatus(body: string): ReportedRecipient[] {
     const final = fields.get('final-recipient') ?? fields.get('original-recipient');
     const action = fields.get('action')?.toLowerCase() ?? '';
     if (!final || !ACTIONS.has(action)) continue;
+    if (recipients.length >= LIMITS.reported) break;
     recipients.push({
-      address: afterType(final),
+      address: cut(afterType(final), LIMITS.address),
       action: action as ReportedRecipient['action'],
       status: /\d\.\d{1,3}\.\d{1,3}/.exec(fields.get('status') ?? '')?.[0] ?? '',
-      diagnostic: afterType(fields.get('diagnostic-code') ?? ''),
+      diagnostic: cut(afterType(fields.get('diagnostic-code') ?? ''), LIMITS.line),
     });
   }
   return recipients;

@@ -13,6 +13,7 @@ import {
   type FilingMessage,
 } from './types.ts';
 import { LIMITS, PEOPLE } from './weights.ts';
+import { vouched } from './sender.ts';
 import { topicsOf, whichFile, type FileView } from './which.ts';
 import { whoseMail, type ClientView } from './whose.ts';
 
@@ -36,10 +37,20 @@ export interface FilingMind {
  */
 export function decide(mind: FilingMind, message: FilingMessage, context: FilingContext): Decision {
   const ruled = byRule(mind, message);
-  if (ruled) return ruled;
+  if (ruled && ruled.state !== 'logged') return ruled;
+  if (message.unreadable !== undefined) return unreadable(message.unreadable);
   const scene = survey(mind.register, mind.experience, message, context);
+  if (ruled) return vouched(scene, ruled);
   const decision = automatic(scene) ?? ourselves(scene) ?? weigh(scene);
-  return without(wanted(scene, decision), neverFiles(mind, message));
+  return without(vouched(scene, wanted(scene, decision)), neverFiles(mind, message));
+}
+
+function unreadable(why: string): Decision {
+  return {
+    state: 'suggested',
+    candidates: [],
+    evidence: [minus('unreadable', `It could not be read: ${why}`, PEOPLE.conversation)],
+  };
 }
 
 /** What somebody copied to the filing address is never set aside: it is filed, or a person is asked where. */

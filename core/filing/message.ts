@@ -3,6 +3,7 @@ import { namedMessages } from '../conversation/conversation.ts';
 import { isForward, subjectKey } from '../conversation/subject.ts';
 import { readAddress, type ReadMessage } from '../message/read.ts';
 import { inlineMessage, writtenPart, type Written } from '../message/written.ts';
+import { cut, LIMITS } from '../message/limits.ts';
 import type { FilingRegister } from './register.ts';
 import type { FilingMessage, OriginalMessage } from './types.ts';
 
@@ -19,27 +20,34 @@ export function filingMessage(
   const names = namesOf(register, message.from);
   const asShown = names.every((name) => name === message.from?.name);
   const { own, signature, footer, quoted } =
-    beforehand && asShown ? beforehand : writtenPart(message.text, names, message.from?.address);
+    beforehand && asShown
+      ? beforehand
+      : writtenPart(cut(message.text, LIMITS.filing), names, message.from?.address);
   return {
     from: message.from,
-    recipients: [...message.to, ...message.cc, ...message.bcc],
+    recipients: [...message.to, ...message.cc, ...message.bcc].slice(0, MOST_PEOPLE),
     subject: message.subject,
-    own,
-    signature,
-    footer,
-    quoted,
-    enclosureNames: message.enclosures.map((part) => part.filename),
+    own: cut(own, LIMITS.filing),
+    signature: cut(signature, LIMITS.line),
+    footer: cut(footer, LIMITS.filing),
+    quoted: cut(quoted, LIMITS.filing),
+    enclosureNames: message.enclosures.slice(0, MOST_ENCLOSURES).map((part) => part.filename),
     named: namedMessages(message),
     automatic: message.automatic,
     list: message.headers.get('list-id') ?? '',
     returned: message.report?.originalMessageId ?? null,
-    undelivered: message.report?.recipients.map((recipient) => recipient.address) ?? [],
+    undelivered: message.report?.recipients.slice(0, MOST_PEOPLE).map((each) => each.address) ?? [],
     original: originalOf(register, message, quoted),
     isReply: message.inReplyTo.length > 0 || message.references.length > 0,
     at: message.date?.getTime() ?? 0,
     forFiling: copiedTo(register.filingAddress, message),
+    ...(message.problem === null ? {} : { unreadable: message.problem }),
   };
 }
+
+/** So many people and enclosures of one message are weighed. */
+const MOST_PEOPLE = 200;
+const MOST_ENCLOSURES = 100;
 
 /** Headers in which servers note whom a hidden copy was for (RFC 9228 Delivered-To; common practice). */
 const DELIVERED = ['delivered-to', 'x-original-to', 'envelope-to'];
@@ -54,7 +62,7 @@ function copiedTo(address: string, message: ReadMessage): boolean {
 /** The message that this one forwards or returns: enclosed as message/rfc822, or standing in its text. */
 function originalOf(register: FilingRegister, message: ReadMessage, quoted: string): OriginalMessage | null {
   if (message.enclosed) return asOriginal(register, message.enclosed);
-  const inline = inlineMessage(quoted);
+  const inline = inlineMessage(cut(quoted, LIMITS.filing));
   if (!inline) return null;
   const from = readAddress(inline.from)[0] ?? null;
   const { own, signature } = writtenPart(inline.text, namesOf(register, from), from?.address);
@@ -62,10 +70,10 @@ function originalOf(register: FilingRegister, message: ReadMessage, quoted: stri
     enclosed: false,
     messageId: null,
     from,
-    recipients: readAddress(inline.to),
-    subject: inline.subject,
-    own,
-    signature,
+    recipients: readAddress(inline.to).slice(0, MOST_PEOPLE),
+    subject: cut(inline.subject, LIMITS.subject),
+    own: cut(own, LIMITS.filing),
+    signature: cut(signature, LIMITS.line),
     named: [],
   };
 }
@@ -78,15 +86,19 @@ function namesOf(register: FilingRegister, mailbox: Mailbox | null): string[] {
 }
 
 function asOriginal(register: FilingRegister, read: ReadMessage): OriginalMessage {
-  const { own, signature } = writtenPart(read.text, namesOf(register, read.from), read.from?.address);
+  const { own, signature } = writtenPart(
+    cut(read.text, LIMITS.filing),
+    namesOf(register, read.from),
+    read.from?.address,
+  );
   return {
     enclosed: true,
     messageId: read.messageId,
     from: read.from,
-    recipients: [...read.to, ...read.cc],
+    recipients: [...read.to, ...read.cc].slice(0, MOST_PEOPLE),
     subject: read.subject,
-    own,
-    signature,
+    own: cut(own, LIMITS.filing),
+    signature: cut(signature, LIMITS.line),
     named: namedMessages(read),
   };
 }

@@ -31,9 +31,11 @@ export function numberKey(number: string): string {
 /** Lets a separator of the pattern be any dash, slash, dot or blank, or be left out. */
 function loosen(pattern: string): string {
   const separator = '[\\s\\u2010-\\u2015/.\\-]{0,3}';
+  // The firm's own pattern, not what a stranger wrote.
+  // eslint-disable-next-line regexp/no-super-linear-move
   const anchored = pattern.replace(/^\^|\$$/g, '').replace(/\\[-/.]|[-/](?![^[]*\])/g, separator);
   // Letters before digits without a separator in the pattern (K2024/01) may still be typed with a blank.
-  return anchored.replace(/([A-Z]+)(?=\\d)/g, `$1[\\s\\-]?`);
+  return anchored.replace(/([A-Z])(?=\\d)/g, `$1[\\s\\-]?`);
 }
 
 /**
@@ -41,7 +43,9 @@ function loosen(pattern: string): string {
  * @throws when the result no longer fits the firm's pattern, or there is none to count from
  */
 export function nextNumber(pattern: string, highest: string | null): string {
-  const counted = (highest ?? '').replace(/(\d+)(?!.*\d)/, (digits) =>
+  // A number of the register, not what a stranger wrote.
+  // eslint-disable-next-line regexp/no-super-linear-move
+  const counted = (highest ?? '').replace(/\d+(?!.*\d)/, (digits) =>
     String(Number(digits) + 1).padStart(digits.length, '0'),
   );
   if (!new RegExp(`^(?:${pattern})$`).test(counted))

@@ -1,5 +1,5 @@
-import { getDomain } from 'tldts';
-import { addressKey, domainOf, nameKey } from '../address/address.ts';
+import { addressKey, domainOf, firstNameFirst, nameKey } from '../address/address.ts';
+import { registrable } from '../address/domain.ts';
 import { FileNumbers } from './numbers.ts';
 import { acronymsOf, tellingWords, wordsOf } from './words.ts';
 
@@ -205,7 +205,7 @@ export class FilingRegister {
 
 /** First initial and surname, folded; "Last, First" turned round. Empty for a single word. */
 function initialKey(name: string): string {
-  const words = wordsOf(` ${name.replace(/^(.*),\s*(.*)$/, '$2 $1')}`.replace(/(\s\p{L})\.?(?=\s)/gu, '$1x'));
+  const words = wordsOf(` ${firstNameFirst(name)}`.replace(/(\s\p{L})\.?(?=\s)/gu, '$1x'));
   const [first] = words;
   const last = words.at(-1);
   return words.length > 1 && first && last ? `${first[0]} ${last}` : '';
@@ -216,11 +216,6 @@ function titleWords(title: string): string[] {
   return [
     ...new Set([...tellingWords(title), ...acronymsOf(title).filter((initials) => initials.length > 2)]),
   ];
-}
-
-/** The part of a host name that is registered, by the Public Suffix List; the name itself where it lists none. */
-function registrable(domain: string): string {
-  return domain ? (getDomain(domain, { allowPrivateDomains: true }) ?? domain) : '';
 }
 
 function push<K, V>(map: Map<K, V[]>, key: K, value: V): void {

@@ -1,4 +1,5 @@
 import type { Mailbox } from '../address/address.ts';
+import type { Confirmation } from '../message/authentication.ts';
 import type { Automatic } from '../message/read.ts';
 
 /** The four states of a message (design, 5). */
@@ -32,6 +33,15 @@ export interface FilingMessage {
   isReply: boolean;
   /** When it was written, in milliseconds; 0 when nobody knows. */
   at: number;
+  /**
+   * Whether the receiving server confirmed who sent it. Left out where that is beyond doubt or was never
+   * asked: what we wrote ourselves, mail of a server that lets in only what it has checked.
+   */
+  sender?: Confirmation;
+  /** Mail of the domain it claims to be from is usually confirmed. */
+  usuallyConfirmed?: boolean;
+  /** Why it could not be read, in words: then its headers are all there is. */
+  unreadable?: string;
   /** Copied to the firm's private filing address: somebody wants it on a file. */
   forFiling?: boolean;
 }
@@ -55,6 +65,8 @@ export interface EarlierMessage {
   state: FilingState;
   fileIds: readonly number[];
   subjectKey: string;
+  /** Keys of the addresses of all who wrote it or were written to; left out when nobody knows. */
+  people?: ReadonlySet<string>;
 }
 
 /** What the firm's mail says about a message: gathered before deciding, so that deciding needs no I/O. */
@@ -102,7 +114,9 @@ export type EvidenceKind =
   | 'correspondent'
   | 'rule'
   | 'hand'
-  | 'mailing';
+  | 'mailing'
+  | 'sender'
+  | 'unreadable';
 
 export type Likelihood = 'nearly certain' | 'likely' | 'unsure';
 

@@ -61,6 +61,8 @@ export const LIMITS = {
   file: 0.98,
   /** The client: anything less certain is put before a person. */
   client: 0.995,
+  /** What nobody has vouched for is never called more likely than this. */
+  doubted: 0.85,
   /** Confirmed decisions about strangers of a kind before they are set aside without asking. */
   strangers: 4,
 } as const;

@@ -48,8 +48,8 @@ export function fold(text: string): string {
 /** The words of a text in order, folded; single letters and bare numbers left out. */
 export function wordsOf(text: string): string[] {
   const folded = fold(text);
-  // The same either way; the narrow pattern is several times as fast.
-  return folded.match(PLAIN.test(folded) ? /[a-z][a-z0-9]+/g : /\p{L}[\p{L}\p{N}]+/gu) ?? [];
+  // The same either way; the narrow pattern is several times as fast. A word longer than that is none.
+  return folded.match(PLAIN.test(folded) ? /[a-z][a-z0-9]{1,99}/g : /\p{L}[\p{L}\p{N}]{1,99}/gu) ?? [];
 }
 
 const ENDINGS = ['ings', 'ing', 'ies', 'ed', 'es', 's', 'e', 'y'];
@@ -92,8 +92,8 @@ export function tellingAmong(list: readonly string[]): Map<string, string> {
 export function acronymsOf(title: string): string[] {
   return Array.from(
     title.matchAll(
-      /\p{Lu}[\p{L}’']*(?:\s+(?:(?:and|of|the|for|und|der|de|la|et|og|och|en)\s+)*\p{Lu}[\p{L}’']*)+/gu,
+      /\p{Lu}[\p{L}’']{0,40}(?:\s{1,4}(?:(?:and|of|the|for|und|der|de|la|et|og|och|en)\s{1,4}){0,4}\p{Lu}[\p{L}’']{0,40}){1,20}/gu,
     ),
-    (run) => fold((run[0].match(/\p{Lu}(?=[\p{L}’']*)/gu) ?? []).join('')),
+    (run) => fold((run[0].match(/\p{Lu}/gu) ?? []).join('')),
   ).filter((initials) => initials.length > 1);
 }

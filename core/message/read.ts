@@ -1,8 +1,10 @@
-import { compile } from 'html-to-text';
 import PostalMime, { addressParser, type Address, type Email } from 'postal-mime';
 import type { Mailbox } from '../address/address.ts';
 import { messageIds } from '../conversation/conversation.ts';
 import { readDeliveryStatus, type DeliveryReport } from '../delivery/report.ts';
+import { readChecks, type ServerChecks } from './authentication.ts';
+import { plainText } from './html.ts';
+import { cut, LIMITS } from './limits.ts';
 
 /** A part of a message that is not its text. */
 export interface Enclosure {
@@ -11,6 +13,8 @@ export interface Enclosure {
   /** Without angle brackets; set for pictures the HTML shows in place. */
   contentId: string | null;
   inline: boolean;
+  /** Bytes of the content, also where that is left out. */
+  size: number;
   content: Uint8Array;
 }
 
@@ -40,31 +44,50 @@ export interface ReadMessage {
   enclosed: ReadMessage | null;
   /** Every header by lower-case name, first occurrence. */
   headers: ReadonlyMap<string, string>;
+  /** What servers wrote into it about its sender, the topmost first; whom to believe is not for here. */
+  checks: ServerChecks[];
+  /** Why it could not be read, in words; null when it was. Then only its headers are here, as far as they go. */
+  problem: string | null;
 }
 
 /**
- * Reads a raw message (RFC 5322, MIME). Never throws on broken input: what cannot be read is empty.
+ * Reads a raw message (RFC 5322, MIME), within {@link LIMITS}. Never throws on broken input: what cannot be
+ * read is empty, and `problem` says so.
  * @param raw the bytes as they came
  */
 export function readMessage(raw: Uint8Array): Promise<ReadMessage> {
   return read(raw, true);
 }
 
+/**
+ * The headers of a message as far as they go, and none of its parts: for one that cannot be read whole.
+ * @param problem why not, in words
+ */
+export async function readHead(raw: Uint8Array, problem: string): Promise<ReadMessage> {
+  const bare = { headers: [], headerLines: [], attachments: [] };
+  const email = await PostalMime.parse(headOf(raw)).catch(() => bare);
+  return { ...(await asMessage({ ...email, attachments: [] }, false)), text: '', html: null, problem };
+}
+
 async function read(raw: Uint8Array, withEnclosed: boolean): Promise<ReadMessage> {
-  const email = await parse(raw);
+  try {
+    refuseCrumbs(raw);
+    const options = { forceRfc822Attachments: true, maxNestingDepth: LIMITS.parts };
+    return await asMessage(await PostalMime.parse(shortHeaders(raw), options), withEnclosed);
+  } catch (error) {
+    return readHead(raw, (error as Error).message);
+  }
+}
+
+async function asMessage(email: Email, withEnclosed: boolean): Promise<ReadMessage> {
   const headers = new Map<string, string>();
-  for (const { key, value } of email.headers) if (!headers.has(key)) headers.set(key, value);
+  for (const { key, value } of email.headers)
+    if (!headers.has(key)) headers.set(key, cut(value, LIMITS.header));
   const header = (name: string) => headers.get(name) ?? null;
-  const enclosures = email.attachments.map((part, index) => ({
-    filename: cleanFilename(part.filename) || defaultName(part.mimeType, index),
-    mimeType: part.mimeType || 'application/octet-stream',
-    contentId: part.contentId?.replace(/^<|>$/g, '') ?? null,
-    inline: part.disposition === 'inline' || part.related === true,
-    content: bytesOf(part.content),
-  }));
+  const enclosures = email.attachments.slice(0, LIMITS.enclosures).map(asEnclosure);
   const report = await readReport(header('content-type') ?? '', enclosures);
   return {
-    messageId: messageIds(header('message-id'))[0] ?? (header('message-id')?.trim() || null),
+    messageId: messageIds(header('message-id'))[0] ?? bareMessageId(header('message-id')),
     inReplyTo: messageIds(header('in-reply-to')),
     references: messageIds(header('references')),
     date: readDate(header('date')),
@@ -73,7 +96,12 @@ async function read(raw: Uint8Array, withEnclosed: boolean): Promise<ReadMessage
     to: flatten(email.to ?? []),
     cc: flatten(email.cc ?? []),
     bcc: flatten(email.bcc ?? []),
-    subject: (email.subject ?? '').replace(/\s+/g, ' ').trim(),
+    subject: cut(
+      cut(email.subject ?? '', 4 * LIMITS.subject)
+        .replace(/\s+/g, ' ')
+        .trim(),
+      LIMITS.subject,
+    ),
     text: email.text ?? (email.html ? plainText(email.html) : ''),
     html: email.html ?? null,
     enclosures,
@@ -81,7 +109,25 @@ async function read(raw: Uint8Array, withEnclosed: boolean): Promise<ReadMessage
     report,
     enclosed: withEnclosed ? await readEnclosed(enclosures) : null,
     headers,
+    checks: readChecks(email.headers),
+    problem: null,
   };
+}
+
+function asEnclosure(part: Email['attachments'][number], index: number): Enclosure {
+  const content = bytesOf(part.content);
+  return {
+    filename: cleanFilename(part.filename) || defaultName(part.mimeType, index),
+    mimeType: cut(part.mimeType || 'application/octet-stream', 120),
+    contentId: part.contentId ? cut(part.contentId.replace(/^<|>$/g, ''), LIMITS.messageId) : null,
+    inline: part.disposition === 'inline' || part.related === true,
+    size: content.length,
+    content,
+  };
+}
+
+function bareMessageId(value: string | null): string | null {
+  return cut(value?.trim() ?? '', LIMITS.messageId) || null;
 }
 
 function readEnclosed(enclosures: readonly Enclosure[]): Promise<ReadMessage | null> {
@@ -91,51 +137,90 @@ function readEnclosed(enclosures: readonly Enclosure[]): Promise<ReadMessage | n
   return within ? read(within.content, false) : Promise.resolve(null);
 }
 
-async function parse(raw: Uint8Array): Promise<Email> {
-  try {
-    return await PostalMime.parse(raw, { forceRfc822Attachments: true, maxNestingDepth: 60 });
-  } catch {
-    return { headers: [], headerLines: [], attachments: [], text: new TextDecoder().decode(raw) };
-  }
+/** The parser holds every line apart, and each takes many times the room of a few letters. @throws for millions of them */
+function refuseCrumbs(raw: Uint8Array): void {
+  if (raw.length < LIMITS.lines) return;
+  let lines = 0;
+  for (let at = raw.indexOf(10); at >= 0 && lines <= LIMITS.lines; at = raw.indexOf(10, at + 1)) lines++;
+  if (lines > LIMITS.lines && raw.length / lines < LIMITS.shortLine)
+    throw new Error(`it consists of more than ${LIMITS.lines.toLocaleString('en-GB')} short lines`);
 }
 
-/** Put together once: working the selectors out takes longer than most conversions. */
-const toText = compile({
-  wordwrap: false,
-  selectors: [
-    { selector: 'img', format: 'skip' },
-    { selector: 'a', options: { ignoreHref: true } },
-    ...['h1', 'h2', 'h3', 'h4'].map((selector) => ({ selector, options: { uppercase: false } })),
-    { selector: 'table', format: 'dataTable', options: { uppercaseHeaderCells: false } },
-  ],
-  limits: { maxInputLength: 2_000_000 },
-});
+/** Where the headers end: the index after the empty line, or the end. */
+export function endOfHead(raw: Uint8Array): number {
+  for (let at = 0; at < raw.length;) {
+    const end = raw.indexOf(10, at);
+    if (end < 0) break;
+    if (end === at || (end === at + 1 && raw[at] === 13)) return end + 1;
+    at = end + 1;
+  }
+  return raw.length;
+}
 
-/** The words of an HTML body, for reading, search and filing. */
-export function plainText(html: string): string {
-  return toText(html);
+/** The headers alone, each cut to the limit, as a message of its own. */
+function headOf(raw: Uint8Array): Uint8Array {
+  return shortHeaders(raw.subarray(0, Math.min(endOfHead(raw), 4 * LIMITS.header)));
+}
+
+/** The message with every header longer than the limit cut to it; most messages have none and come back as they are. */
+function shortHeaders(raw: Uint8Array): Uint8Array {
+  const head = endOfHead(raw);
+  if (head <= LIMITS.header) return raw;
+  const pieces: Uint8Array[] = [];
+  let kept = 0;
+  for (let at = 0; at < head;) {
+    let end = raw.indexOf(10, at) + 1 || head;
+    while (end < head && (raw[end] === 32 || raw[end] === 9)) end = raw.indexOf(10, end) + 1 || head;
+    if (end - at > LIMITS.header) {
+      pieces.push(raw.subarray(kept, at + LIMITS.header), LINE_END);
+      kept = end;
+    }
+    at = end;
+  }
+  return pieces.length ? joined([...pieces, raw.subarray(kept)]) : raw;
+}
+
+const LINE_END = new Uint8Array([13, 10]);
+
+function joined(pieces: readonly Uint8Array[]): Uint8Array {
+  const whole = new Uint8Array(pieces.reduce((sum, piece) => sum + piece.length, 0));
+  let at = 0;
+  for (const piece of pieces) {
+    whole.set(piece, at);
+    at += piece.length;
+  }
+  return whole;
 }
 
 /** Reads an address as it stands in a header line or in a forwarded text, `Name [mailto:address]` included. */
 export function readAddress(text: string): Mailbox[] {
-  return flatten(addressParser(text.replace(/\[(?:mailto:)?([^\]\s]+@[^\]\s]+)\]/gi, '<$1>')));
+  const line = cut(text, LIMITS.line).replace(/\[(?:mailto:)?([^\s@[\]]{1,64}@[^\s@[\]]{1,255})\]/gi, '<$1>');
+  return flatten(addressParser(line));
 }
 
 function flatten(addresses: readonly Address[]): Mailbox[] {
   return addresses
     .flatMap((entry) => entry.group ?? [entry as Mailbox])
-    .map(({ name, address }) => ({ name: name.trim(), address: bareAddress(address) }))
+    .slice(0, LIMITS.addresses)
+    .map(({ name, address }) => ({ name: cut(name, LIMITS.address).trim(), address: bareAddress(address) }))
     .filter(({ address }) => address);
 }
 
 /** An address without the comments and folding white space RFC 5322 lets stand within it (sections 3.2.2 and 4.4). */
 function bareAddress(address: string): string {
-  let bare = address;
-  for (let before = ''; before !== bare;) {
-    before = bare;
-    bare = bare.replace(/\((?:[^()\\]|\\.)*\)/g, '');
+  // Nobody has an address this long: what is cut off a broken one is no loss.
+  const whole = cut(address, LIMITS.address);
+  if (!whole.includes('(')) return whole.trim();
+  let bare = '';
+  let depth = 0;
+  for (let at = 0; at < whole.length; at++) {
+    const sign = whole[at] ?? '';
+    if (sign === '\\' && depth) at++;
+    else if (sign === '(') depth++;
+    else if (sign === ')' && depth) depth--;
+    else if (!depth) bare += sign;
   }
-  return bare === address ? address.trim() : bare.replace(/\s+/g, '');
+  return bare.replace(/\s+/g, '');
 }
 
 function bytesOf(content: ArrayBuffer | Uint8Array | string): Uint8Array {
@@ -143,13 +228,19 @@ function bytesOf(content: ArrayBuffer | Uint8Array | string): Uint8Array {
   return content instanceof Uint8Array ? content : new Uint8Array(content);
 }
 
-/** No path parts or control characters in a name that will be offered for saving. */
+/**
+ * No path parts, control characters or marks that turn the writing direction round ("fdp.exe" read as
+ * "exe.pdf"; Unicode Technical Report 36, section 2.8) in a name that will be shown and offered for saving.
+ */
 function cleanFilename(name: string | null): string {
-  return (name ?? '')
-    .replace(/[\u0000-\u001f\u007f]/g, '')
-    .replace(/^.*[/\\]/, '')
-    .slice(0, 200)
-    .trim();
+  const plain = cut(name ?? '', LIMITS.line).replace(
+    /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u061c\u202a-\u202e\u2066-\u2069]/g,
+    '',
+  );
+  return cut(
+    plain.slice(Math.max(plain.lastIndexOf('/'), plain.lastIndexOf('\\')) + 1),
+    LIMITS.filename,
+  ).trim();
 }
 
 function defaultName(mimeType: string, index: number): string {
@@ -161,7 +252,8 @@ function defaultName(mimeType: string, index: number): string {
 
 function readDate(value: string | null): Date | null {
   if (!value) return null;
-  const date = new Date(value.replace(/\([^)]*\)/g, ' ').trim());
+  // The comment in brackets names the zone once more.
+  const date = new Date((cut(value, LIMITS.date).split('(')[0] ?? '').trim());
   return Number.isNaN(date.getTime()) ? null : date;
 }
 

@@ -1,3 +1,6 @@
+import { firstNameFirst } from '../address/address.ts';
+import { cut, LIMITS } from './limits.ts';
+
 /** What the writer of a message wrote, apart from what stood there before and what stands under it. */
 export interface Written {
   /** The writer's own words: no quoted history, signature or footer. */
@@ -16,7 +19,7 @@ const DIVIDER =
   /^[>\s]*[-_]{2,}\s*(?:original|forwarded|ursprüngliche|weitergeleitete|message|oprindelig|opprinnelig|vidarebefordrat|mensaje|messaggio|doorgestuurd|oorspronkelijk|videresendt)[^-_]*[-_]{2,}\s*$/i;
 /** The line some programs put above what they hand on. */
 const HANDED_ON =
-  /^[>\s]*(?:begin(?:ning of)? forwarded message|anfang der weitergeleiteten nachricht|début du message (?:transféré|réexpédié)|inicio del mensaje reenviado|inizio messaggio inoltrato|start van doorgestuurd bericht|vidarebefordrat (?:brev|meddelande)|start på videresendt besked|videresendt melding)\s*:?\s*$/i;
+  /^[>\s]*(?:begin(?:ning of)? forwarded message|anfang der weitergeleiteten nachricht|début du message (?:transféré|réexpédié)|inicio del mensaje reenviado|inizio messaggio inoltrato|start van doorgestuurd bericht|vidarebefordrat (?:brev|meddelande)|start på videresendt besked|videresendt melding)\s*(?::\s*)?$/i;
 const UNDERSCORES = /^_{10,}\s*$/;
 /** "On … wrote:", "Am … schrieb …:", "Le … a écrit :", "Den … skrev …:", "El … escribió:", "Op … schreef …:" */
 const INTRO =
@@ -49,7 +52,7 @@ const CLOSING = new RegExp(
     'cordiali saluti',
     'distinti saluti',
     'com os melhores cumprimentos',
-  ].join('|')})\\s*[,.!]?\\s*$`,
+  ].join('|')})\\s*(?:[,.!]\\s*)?$`,
   'i',
 );
 /** "-- " of RFC 3676 section 4.3, also where a program lost the blank. */
@@ -67,8 +70,8 @@ const POSTSCRIPT = /^\s*p\.?\s?s\.?\b/i;
  * @param address of the writer: a line of a few words that ends with a name found in it is a signature too
  */
 export function writtenPart(text: string, names: readonly string[] = [], address = ''): Written {
-  const lines = text.replace(/\r\n?/g, '\n').split('\n');
-  const from = historyStart(lines);
+  const lines = cut(text, LIMITS.text).replace(/\r\n?/g, '\n').split('\n');
+  const from = historyStart(lines.map(seen));
   const own: string[] = [];
   const quoted: string[] = [];
   for (const [index, line] of lines.entries()) {
@@ -83,6 +86,11 @@ export function writtenPart(text: string, names: readonly string[] = [], address
   };
 }
 
+/** A line as patterns see it. */
+function seen(line: string): string {
+  return cut(line, LIMITS.line).trimEnd();
+}
+
 /** Parts the writer's words from the signature, and that from what stands below it. */
 function partSignature(
   lines: readonly string[],
@@ -91,22 +99,26 @@ function partSignature(
 ): Pick<Written, 'own' | 'signature' | 'footer'> {
   const signs = new Set(names.flatMap(signedAs));
   const firstWords = lines.findIndex((line) => line.trim());
-  const start = lines.findIndex(
-    (line, index) =>
-      index > firstWords &&
-      (DELIMITER.test(line) ||
-        CLOSING.test(line.trim()) ||
-        DEVICE.test(line.trim()) ||
-        signs.has(line.trim().toLowerCase().replace(/[,.]$/, '')) ||
-        namesMailbox(line.trim(), mailbox.toLowerCase())),
-  );
+  const start = lines
+    .map(seen)
+    .findIndex(
+      (line, index) =>
+        index > firstWords &&
+        (DELIMITER.test(line) ||
+          CLOSING.test(line.trim()) ||
+          DEVICE.test(line.trim()) ||
+          signs.has(line.trim().toLowerCase().replace(/[,.]$/, '')) ||
+          namesMailbox(line.trim(), mailbox.toLowerCase())),
+    );
   if (start < 0) return { own: lines.join('\n').trim(), signature: '', footer: '' };
   let end = start;
   // The name may stand apart from the closing phrase; from then on the first empty line ends the block.
   while (end < lines.length && (!lines[end]?.trim() || isClosing(lines[end] ?? ''))) end++;
   while (end < lines.length && lines[end]?.trim()) end++;
   const below = lines.slice(end).join('\n').trim();
-  const [postscripts, footers] = partition(below.split(/\n\s*\n/), (paragraph) => POSTSCRIPT.test(paragraph));
+  const [postscripts, footers] = partition(below.split(/\n[^\S\n]*\n\s*/), (paragraph) =>
+    POSTSCRIPT.test(paragraph),
+  );
   return {
     own: [lines.slice(0, start).join('\n').trim(), ...postscripts].filter(Boolean).join('\n\n'),
     signature: lines.slice(start, end).join('\n').trim(),
@@ -128,15 +140,12 @@ function namesMailbox(line: string, mailbox: string): boolean {
 }
 
 function isClosing(line: string): boolean {
-  return DELIMITER.test(line) || CLOSING.test(line.trim());
+  return DELIMITER.test(line) || CLOSING.test(seen(line).trim());
 }
 
 /** The ways a person signs: the whole name, the first name; a name "Last, First" turned round. */
 function signedAs(name: string): string[] {
-  const plain = name
-    .replace(/^(.*),\s*(.*)$/, '$2 $1')
-    .trim()
-    .toLowerCase();
+  const plain = firstNameFirst(name).trim().toLowerCase();
   const first = plain.split(/\s+/)[0] ?? '';
   return first.length > 1 ? [plain, first] : plain ? [plain] : [];
 }
@@ -148,6 +157,7 @@ function partition<T>(list: readonly T[], test: (item: T) => boolean): [T[], T[]
 function historyStart(lines: readonly string[]): number {
   for (let index = 0; index < lines.length; index++) {
     const line = lines[index] ?? '';
+    if (!line) continue;
     if (DIVIDER.test(line) || HANDED_ON.test(line)) return index;
     if (UNDERSCORES.test(line) && headerBlock(lines, index + 1)) return index;
     // An introducing sentence may be folded over two or three lines by the sending program.
@@ -202,7 +212,7 @@ const LABELS: Record<'from' | 'to' | 'subject', ReadonlySet<string>> = {
  * @returns null when there is no block of header lines with an address
  */
 export function inlineMessage(quoted: string): InlineMessage | null {
-  const lines = quoted.split('\n').map((line) => line.replace(/^[>\s]*>\s?/, ''));
+  const lines = quoted.split('\n').map((line) => seen(line).replace(/^[>\s]*>\s?/, ''));
   for (let index = 0; index < lines.length; index++) {
     const length = headerBlock(lines, index);
     if (!length) continue;

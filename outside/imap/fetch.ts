@@ -1,3 +1,4 @@
+import { readAddress } from '../../core/message/read.ts';
 import type { Folder, KeptMessage } from '../store.ts';
 import { imapDate, quoted, textOf, type Token } from './syntax.ts';
 
@@ -106,16 +107,11 @@ function envelope(head: string): string {
 }
 
 function addresses(value: string): string {
-  const found = Array.from(
-    value.matchAll(/(?:"((?:[^"\\]|\\.)*)"|([^<>",]*?))\s*<?([^\s<>",:;]+)@([^\s<>",;]+)>?/g),
-  );
-  if (!found.length) return 'NIL';
-  return `(${found
-    .map(([, quotedName, name, local = '', domain = '']) => {
-      const shown = (quotedName ?? name ?? '').trim();
-      return `(${quoted(shown || null)} NIL ${quoted(local)} ${quoted(domain)})`;
-    })
-    .join('')})`;
+  const found = readAddress(value).map(({ name, address }) => {
+    const at = address.lastIndexOf('@');
+    return `(${quoted(name || null)} NIL ${quoted(address.slice(0, at))} ${quoted(address.slice(at + 1))})`;
+  });
+  return found.length ? `(${found.join('')})` : 'NIL';
 }
 
 /** A list of numbers as the shortest set: `1:3,7`. */

@@ -1,9 +1,9 @@
 import type { Knex } from 'knex';
 
-/** Notes who did what to which record, with what it was before and after. */
+/** Notes who did what to which record, with what it was before and after. @param staffId null for somebody who is not signed in */
 export async function noteAudit(
   db: Knex,
-  staffId: number,
+  staffId: number | null,
   action: string,
   subject: string,
   subjectId: number,

@@ -3,12 +3,14 @@ import * as firstDay from './migrations/0001_first_day.ts';
 import * as filing from './migrations/0002_filing.ts';
 import * as search from './migrations/0003_search.ts';
 import * as mailboxes from './migrations/0004_mailboxes.ts';
+import * as trust from './migrations/0005_trust.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
   '0002_filing': filing,
   '0003_search': search,
   '0004_mailboxes': mailboxes,
+  '0005_trust': trust,
 };
 
 export type Database = Knex;
@@ -91,6 +93,18 @@ export async function transact<T>(
       await new Promise((resolve) => setTimeout(resolve, 20 * attempt * Math.random()));
     }
   }
+}
+
+/** Whether the database refused what was to be kept, rather than being away or in a hurry. */
+export function isRefusedContent(error: unknown): boolean {
+  const { errno = 0, sqlState = '' } = error as { errno?: number; sqlState?: string };
+  // SQLSTATE classes 22 (data) and 23 (constraint); packets larger than the server takes.
+  return /^2[23]/.test(sqlState) || errno === 1153 || errno === 1406 || errno === 1366;
+}
+
+/** Errors of the program itself, which what it was given may have brought about; never those of the network. */
+export function isOwnFault(error: unknown): boolean {
+  return error instanceof RangeError || error instanceof TypeError || error instanceof SyntaxError;
 }
 
 /** Whether an insert failed because a unique key already holds that value. */

@@ -16,6 +16,8 @@ export interface RawRow {
   hash: Buffer;
   size: number;
   packed: Buffer;
+  /** What was read of it, if that is known. */
+  reading?: Buffer;
 }
 
 /** Raw bytes ready to be kept; compression runs off the main thread. */
@@ -36,7 +38,7 @@ export async function keepRaw(db: Knex, rows: readonly RawRow[]): Promise<void> 
     bytes = 0;
   };
   for (const row of rows) {
-    const length = Math.min(row.packed.length, PIECE);
+    const length = Math.min(row.packed.length, PIECE) + (row.reading?.length ?? 0);
     if (bytes + length > PIECE) await hand();
     batch.push(row);
     bytes += length;
@@ -50,8 +52,8 @@ export async function keepRaw(db: Knex, rows: readonly RawRow[]): Promise<void> 
   }
 }
 
-function firstPiece({ hash: key, size, packed }: RawRow): Record<string, unknown> {
-  return { hash: key, size, packed: packed.subarray(0, PIECE) };
+function firstPiece({ hash: key, size, packed, reading }: RawRow): Record<string, unknown> {
+  return { hash: key, size, packed: packed.subarray(0, PIECE), reading: reading ?? null };
 }
 
 export async function readRaw(db: Knex, key: Buffer): Promise<Buffer> {

@@ -1,4 +1,4 @@
-import type { Prepared } from '../mailbox/intake.ts';
+import type { Prepared } from '../intake/prepare.ts';
 import type { Transaction } from '../database/database.ts';
 import { settled, type Decided } from '../filing/decide.ts';
 
@@ -9,7 +9,7 @@ export async function settleSent(
   decided: Decided[],
 ): Promise<void> {
   const ids = messages
-    .filter((message) => !message.received && message.read.messageId)
+    .filter((message) => message.ours && message.read.messageId)
     .map((message) => message.read.messageId);
   if (!ids.length) return;
   const rows: { message_id: string; file_id: number | null; name: string | null; file_ids: string | null }[] =
@@ -19,9 +19,14 @@ export async function settleSent(
       .whereIn('dispatch.message_id', ids)
       .select('dispatch.message_id', 'dispatch.file_id', 'mailing.name', 'draft.file_ids');
   const byId = new Map(rows.map((row) => [row.message_id, row]));
+  const chosen = rows.flatMap(({ file_ids }) => JSON.parse(file_ids ?? '[]') as number[]);
+  // A file may be gone, or never have been: what leaves is logged all the same.
+  const there = new Set<number>(chosen.length ? await trx('file').whereIn('id', chosen).pluck('id') : []);
   for (const [index, message] of messages.entries()) {
     const row = byId.get(message.read.messageId ?? '');
-    const fileIds = row?.file_id ? [row.file_id] : (JSON.parse(row?.file_ids ?? '[]') as number[]);
+    const fileIds = row?.file_id
+      ? [row.file_id]
+      : (JSON.parse(row?.file_ids ?? '[]') as number[]).filter((id) => there.has(id));
     // A mailing asks everybody; nobody in particular owes an answer to it.
     if (row?.name) Object.assign(message, { asks: false, row: { ...message.row, asks: false } });
     // A written message without a file is decided on like any other.

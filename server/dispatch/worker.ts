@@ -2,14 +2,23 @@ import type { Addressees } from '../../contract/index.ts';
 import type { DocNode, Facts } from '../../core/merge/document.ts';
 import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
 import { returnKind, returnWords } from '../../core/delivery/report.ts';
-import { addressKey } from '../../core/address/address.ts';
-import { errorForLog, insertAll, transact, type Transaction } from '../database/database.ts';
+import { addressKey, type Mailbox } from '../../core/address/address.ts';
+import {
+  errorForLog,
+  insertAll,
+  isOwnFault,
+  isRefusedContent,
+  transact,
+  type Transaction,
+} from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
-import { keepRaw, packRaw, readRaw } from '../database/raw.ts';
+import { keepRaw, packRaw, readRaw, type RawRow } from '../database/raw.ts';
 import { accessOf, connectionProblem, type MailboxRow } from '../mailbox/connection.ts';
-import { noteDifference } from '../mailbox/compare.ts';
-import { intakeTurn, keepMessages, keepSources, prepare } from '../mailbox/intake.ts';
-import { readAll } from '../mailbox/reading.ts';
+import { noteDifference } from '../intake/compare.ts';
+import { intakeTurn, keepMessages, keepSources } from '../intake/keep.ts';
+import { prepare, type Prepared } from '../intake/prepare.ts';
+import { readSource, unread } from '../reading/pool.ts';
+import { Turns } from '../turns.ts';
 import { composeMessage } from '../mailing/compose.ts';
 import type { Office } from '../office.ts';
 import { composeDraft, type DraftRecord } from '../writing/compose.ts';
@@ -209,8 +218,9 @@ export class DispatchWorker {
       .whereIn('id', [...new Set(rows.map((row) => row.mailbox_id))]))
       mailboxes.set(mailbox.id, mailbox);
     await this.fixBytes(rows, mailboxes);
+    const ready = rows.filter((row) => row.raw ?? row.raw_hash);
     for (const mailbox of mailboxes.values()) {
-      const own = rows.filter((row) => row.mailbox_id === mailbox.id);
+      const own = ready.filter((row) => row.mailbox_id === mailbox.id);
       const lane = async () => {
         for (let row = own.shift(); row; row = own.shift()) await this.send(row, mailbox);
       };
@@ -264,33 +274,56 @@ export class DispatchWorker {
     if (!fresh.length) return;
     const staff: { id: number; name: string }[] = await db('staff').select('id', 'name');
     const names = new Map(staff.map((member) => [member.id, member.name]));
-    const packed = await Promise.all(
-      fresh.map(async (row) => {
-        if (row.draft_id) {
-          const draft: DraftRecord = await db('draft').where({ id: row.draft_id }).first();
-          row.raw = await composeDraft(db, draft, new Date());
-          return packRaw(row.raw);
-        }
-        const mailbox = mailboxes.get(row.mailbox_id);
-        const { raw } = await composeMessage(
-          JSON.parse(row.subject) as DocNode,
-          JSON.parse(row.body) as DocNode,
-          JSON.parse(row.facts) as Facts,
-          {
-            from: { name: names.get(mailbox?.staff_id ?? 0) ?? '', address: mailbox?.address ?? '' },
-            to: { name: row.to_name, address: row.to_address },
-            messageId: row.message_id,
-            date: new Date(),
-          },
-        );
-        row.raw = raw;
-        return packRaw(raw);
-      }),
-    );
+    const composed: { row: DispatchRow; packed: RawRow }[] = [];
+    for (const row of fresh) {
+      const mailbox = mailboxes.get(row.mailbox_id);
+      const name = names.get(mailbox?.staff_id ?? 0) ?? '';
+      try {
+        row.raw = await this.compose(row, { name, address: mailbox?.address ?? '' });
+        composed.push({ row, packed: await packRaw(row.raw) });
+      } catch (error) {
+        await this.notComposed(row, error);
+      }
+    }
+    if (!composed.length) return;
     await transact(db, async (trx) => {
-      await keepRaw(trx, packed);
-      for (const [index, row] of fresh.entries())
-        await trx('dispatch').where({ id: row.id }).update({ raw_hash: packed[index]?.hash });
+      await keepRaw(
+        trx,
+        composed.map(({ packed }) => packed),
+      );
+      for (const { row, packed } of composed)
+        await trx('dispatch').where({ id: row.id }).update({ raw_hash: packed.hash });
+    });
+  }
+
+  private async compose(row: DispatchRow, from: Mailbox): Promise<Buffer> {
+    if (row.draft_id) {
+      const draft: DraftRecord = await this.office.db('draft').where({ id: row.draft_id }).first();
+      return composeDraft(this.office.db, draft, new Date());
+    }
+    const { raw } = await composeMessage(
+      JSON.parse(row.subject) as DocNode,
+      JSON.parse(row.body) as DocNode,
+      JSON.parse(row.facts) as Facts,
+      {
+        from,
+        to: { name: row.to_name, address: row.to_address },
+        messageId: row.message_id,
+        date: new Date(),
+      },
+    );
+    return raw;
+  }
+
+  /** A message of which no bytes can be made does not leave, and keeps no other from leaving. */
+  private async notComposed(row: DispatchRow, error: unknown): Promise<void> {
+    this.office.log.error({ dispatch: row.id, error: errorForLog(error) }, 'a message could not be composed');
+    await this.change(row, {
+      state: 'returned',
+      return_kind: 'soft',
+      answer: 'It could not be put together, so it has not left. Change it and send it again.',
+      lease_owner: null,
+      lease_until: null,
     });
   }
 
@@ -391,12 +424,39 @@ export class DispatchWorker {
         'draft.people',
         'draft.staff_id',
       );
-    if (!rows.length) return 0;
+    if (rows.length) await this.logRows(rows);
+    return rows.length;
+  }
+
+  /** Logs some of what has left: when that is refused for what it holds, half by half, down to the one message. */
+  private async logRows(rows: readonly LeftRow[], bare = false): Promise<void> {
+    try {
+      await this.logTogether(rows, bare);
+    } catch (error) {
+      if (!isRefusedContent(error) && !isOwnFault(error)) throw error;
+      if (rows.length > 1) {
+        const half = Math.ceil(rows.length / 2);
+        await this.logRows(rows.slice(0, half));
+        await this.logRows(rows.slice(half));
+      } else if (bare) throw error;
+      else await this.logRows(rows, true);
+    }
+  }
+
+  /** @param bare as sources and headers alone, for what cannot be kept whole */
+  private async logTogether(rows: readonly LeftRow[], bare: boolean): Promise<void> {
+    const { db } = this.office;
     const mind = await this.office.filingMind();
-    const readings = await readAll(await Promise.all(rows.map((row) => readRaw(db, row.raw_hash))));
-    const prepared = readings.map((reading, index) =>
-      prepare(mind.register, reading, rows[index]?.left_at ?? new Date()),
-    );
+    const turns = new Turns();
+    const prepared: Prepared[] = [];
+    for (const row of rows) {
+      const bytes = await readRaw(db, row.raw_hash);
+      const reading = bare ? await unread(bytes, 'it could not be kept whole') : await readSource(bytes);
+      prepared.push(
+        prepare(mind.register, reading, bytes, { arrived: row.left_at, ours: true, receiving: null }),
+      );
+      await turns.pass();
+    }
     await keepSources(db, prepared, { evenKnown: true });
     await transact(db, async (trx) => {
       await intakeTurn(trx);
@@ -410,7 +470,6 @@ export class DispatchWorker {
       );
       await beat(trx, 'mail');
     });
-    return rows.length;
   }
 
   /** The record is what left: when a copy was taken in from Sent before, the bytes that left take its place. */

@@ -4,6 +4,7 @@ import type { z } from 'zod';
 import type { AlonePage, AloneQuery, AloneRow } from '../../contract/index.ts';
 import type { Evidence } from '../../core/filing/types.ts';
 import { readFirm } from '../database/settings.ts';
+import { readableBy, refuseUnlessReadable } from './privacy.ts';
 import { messageRows, type ListedMessage } from './rows.ts';
 
 /** So many days back are offered for looking over. */
@@ -12,13 +13,17 @@ const DAYS = 30;
 const MAILING = 'mailing';
 
 /** What was settled without a person, by the day of the mail: one day of it, and how much each of the last days holds. */
-export async function settledAlone(db: Knex, query: z.output<typeof AloneQuery>): Promise<AlonePage> {
+export async function settledAlone(
+  db: Knex,
+  staffId: number,
+  query: z.output<typeof AloneQuery>,
+): Promise<AlonePage> {
   const { zone } = await readFirm(db);
   const midnight = DateTime.now().setZone(zone).startOf('day');
-  const days = await daysAlone(db, midnight.minus({ days: DAYS - 1 }), zone);
+  const days = await daysAlone(db, staffId, midnight.minus({ days: DAYS - 1 }), zone);
   const day = query.day ?? days.find((each) => each[query.state] > 0)?.day ?? midnight.toISODate() ?? '';
   const start = DateTime.fromISO(day, { zone });
-  const within = db('message')
+  const within = readableBy(db, db('message'), staffId)
     .where({ state: query.state })
     .whereNull('decided_by')
     .whereNot('reason', MAILING)
@@ -36,8 +41,13 @@ export async function settledAlone(db: Knex, query: z.output<typeof AloneQuery>)
   return { day, days, total: Number(total?.count ?? 0), rows: await asRows(db, rows) };
 }
 
-async function daysAlone(db: Knex, from: DateTime, zone: string): Promise<AlonePage['days']> {
-  const rows: { hour: string; logged: number; aside: number }[] = await db('message')
+async function daysAlone(
+  db: Knex,
+  staffId: number,
+  from: DateTime,
+  zone: string,
+): Promise<AlonePage['days']> {
+  const rows: { hour: string; logged: number; aside: number }[] = await readableBy(db, db('message'), staffId)
     .whereNull('decided_by')
     .whereIn('state', ['logged', 'aside'])
     .whereNot('reason', MAILING)
@@ -70,8 +80,9 @@ async function asRows(db: Knex, messages: readonly AloneMessage[]): Promise<Alon
  * Others that were settled without a person for the same reason as this one was: the same kind of evidence,
  * the same place, and a correspondent in common. Offered when one of them turns out wrong.
  */
-export async function settledAlike(db: Knex, id: number): Promise<AloneRow[]> {
-  const message = await db('message').where({ id }).first('state', 'reason');
+export async function settledAlike(db: Knex, staffId: number, id: number): Promise<AloneRow[]> {
+  const message = await db('message').where({ id }).first('id', 'state', 'reason');
+  if (message) await refuseUnlessReadable(db, staffId, message);
   if (!message?.reason) return [];
   // A correction has moved it: what it was before stands in the step.
   const step = await db('filing_step_message')
@@ -104,6 +115,9 @@ export async function settledAlike(db: Knex, id: number): Promise<AloneRow[]> {
         .whereRaw('filing.message_id = message.id')
         .whereIn('filing.file_id', fileIds),
     );
-  const rows: AloneMessage[] = await alike.distinct('message.*').orderBy('message.at', 'desc').limit(100);
+  const rows: AloneMessage[] = await readableBy(db, alike, staffId)
+    .distinct('message.*')
+    .orderBy('message.at', 'desc')
+    .limit(100);
   return asRows(db, rows);
 }

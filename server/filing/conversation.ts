@@ -1,32 +1,31 @@
 import type { Knex } from 'knex';
 import type { ConversationRow } from '../../contract/index.ts';
 import { flatThreads, threads } from '../../core/conversation/thread.ts';
-import { readMessage } from '../../core/message/read.ts';
-import { readRaw } from '../database/raw.ts';
+import { noteAudit } from '../database/audit.ts';
+import { transact, type Transaction } from '../database/database.ts';
+import { beat } from '../database/pulse.ts';
+import { notFound } from '../http/problems.ts';
+import { newConversation } from '../intake/conversations.ts';
+import { noteWhoOwes } from '../intake/owes.ts';
+import type { Office } from '../office.ts';
+import { groupBy } from '../register/filingRegister.ts';
+import { readableBy, refuseUnlessReadable } from './privacy.ts';
 import { messageRows, type ListedMessage } from './rows.ts';
 
 const MOST = 200;
+/** So many of the messages that one names decide its place in the thread, the nearest. */
+const MOST_NAMED = 10;
 
 /**
  * The messages of a conversation as a thread (RFC 5256): answers below what they answer, oldest first, each
- * with where it is; private ones of colleagues left out.
+ * with where it is; what the person may not read left out.
  */
 export async function conversation(db: Knex, staffId: number, id: number): Promise<ConversationRow[]> {
-  const messages: (ListedMessage & { raw_hash: Buffer })[] = await db('message')
-    .where({ conversation_id: id })
-    .where((any) =>
-      any
-        .whereNot('state', 'private')
-        .orWhereExists((query) =>
-          query
-            .select(db.raw('1'))
-            .from('message_copy')
-            .join('folder', 'folder.id', 'message_copy.folder_id')
-            .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-            .whereRaw('message_copy.message_id = message.id')
-            .where('mailbox.staff_id', staffId),
-        ),
-    )
+  const messages: ListedMessage[] = await readableBy(
+    db,
+    db('message').where({ conversation_id: id }),
+    staffId,
+  )
     .orderBy('at')
     .limit(MOST)
     .select(
@@ -39,19 +38,95 @@ export async function conversation(db: Knex, staffId: number, id: number): Promi
       'subject',
       'snippet',
       'state',
-      'raw_hash',
+      'confirmation',
     );
   const rows = new Map((await messageRows(db, messages)).map((row) => [row.id, row]));
-  const named = await Promise.all(
-    messages.map(async (message) => {
-      const { messageId, inReplyTo, references, subject } = await readMessage(
-        await readRaw(db, message.raw_hash),
-      );
-      return { id: message.id, messageId, inReplyTo, references, subject, at: message.at.getTime() };
-    }),
-  );
-  return flatThreads(threads(named)).flatMap(({ message, depth }) => {
+  return flatThreads(threads(await linked(db, messages))).flatMap(({ message, depth }) => {
     const row = rows.get(message.id);
     return row ? [{ ...row, depth }] : [];
+  });
+}
+
+/** A person takes a message out of a conversation it does not belong to. @returns the conversation it is of now */
+export async function partMessage(office: Office, staffId: number, id: number): Promise<number> {
+  const made = await transact(office.db, async (trx) => {
+    const before = await messageToMove(trx, staffId, id);
+    const made = await newConversation(trx);
+    await moveTo(trx, staffId, id, before, made);
+    return made;
+  });
+  await beat(office.db, 'mail', 'sorting');
+  return made;
+}
+
+/** A person puts a message into a conversation it belongs to: also how a parting is taken back. */
+export async function joinConversation(
+  office: Office,
+  staffId: number,
+  id: number,
+  conversationId: number,
+): Promise<void> {
+  await transact(office.db, async (trx) => {
+    const before = await messageToMove(trx, staffId, id);
+    if (!(await trx('conversation').where({ id: conversationId }).first('id')))
+      throw notFound('That conversation');
+    if (before !== conversationId) await moveTo(trx, staffId, id, before, conversationId);
+  });
+  await beat(office.db, 'mail', 'sorting');
+}
+
+/** The conversation a message is of; it is locked until the transaction ends. */
+async function messageToMove(trx: Transaction, staffId: number, id: number): Promise<number> {
+  const row: { id: number; state: string; conversation_id: number } | undefined = await trx('message')
+    .where({ id })
+    .forUpdate()
+    .first('id', 'state', 'conversation_id');
+  if (!row) throw notFound('That message');
+  await refuseUnlessReadable(trx, staffId, row);
+  return row.conversation_id;
+}
+
+async function moveTo(
+  trx: Transaction,
+  staffId: number,
+  id: number,
+  before: number,
+  after: number,
+): Promise<void> {
+  await trx('message').where({ id }).update({ conversation_id: after });
+  await noteWhoOwes(trx, [before, after]);
+  await noteAudit(
+    trx,
+    staffId,
+    'conversation changed',
+    'message',
+    id,
+    { conversation: before },
+    { conversation: after },
+  );
+}
+
+/** What ties the messages to each other, from what they named when they were taken in. */
+async function linked(db: Knex, messages: readonly ListedMessage[]) {
+  const links: { message_id: number; link_key: Buffer; place: number }[] = await db('message_link')
+    .whereIn(
+      'message_id',
+      messages.map(({ id }) => id),
+    )
+    .where('place', '<=', MOST_NAMED)
+    .orderBy('place', 'desc')
+    .select('message_id', 'link_key', 'place');
+  const linksOf = groupBy(links, (link) => link.message_id);
+  return messages.map(({ id, subject, at }) => {
+    const own = linksOf.get(id) ?? [];
+    return {
+      id,
+      subject,
+      at: at.getTime(),
+      messageId: own.find(({ place }) => place === 0)?.link_key.toString('hex') ?? null,
+      inReplyTo: [],
+      // The farthest first, as in the header.
+      references: own.filter(({ place }) => place > 0).map(({ link_key }) => link_key.toString('hex')),
+    };
   });
 }

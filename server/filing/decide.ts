@@ -1,3 +1,5 @@
+import type { Knex } from 'knex';
+import { addressKey } from '../../core/address/address.ts';
 import { subjectKey } from '../../core/conversation/subject.ts';
 import { decide, type FilingMind } from '../../core/filing/decide.ts';
 import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
@@ -11,9 +13,11 @@ import {
   type FilingMessage,
   type FilingState,
 } from '../../core/filing/types.ts';
-import { readMessage } from '../../core/message/read.ts';
+import type { Confirmation } from '../../core/message/authentication.ts';
 import type { Transaction } from '../database/database.ts';
-import { hashOf, readRaw } from '../database/raw.ts';
+import { hashOf } from '../database/raw.ts';
+import { readingOf } from '../reading/kept.ts';
+import { Turns } from '../turns.ts';
 import { groupBy } from '../register/filingRegister.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 
@@ -52,11 +56,15 @@ export async function decideFor(
   messages: readonly Undecided[],
 ): Promise<Decided[]> {
   const memory = await Memory.recall(trx, messages);
-  return messages.map((message) => {
+  const turns = new Turns();
+  const decided: Decided[] = [];
+  for (const message of messages) {
     const decision = decide(mind, message.filing, memory.context(message));
     memory.remember(message, decision);
-    return asColumns(decision);
-  });
+    decided.push(asColumns(decision));
+    await turns.pass();
+  }
+  return decided;
 }
 
 function asColumns(decision: Decision): Decided {
@@ -83,6 +91,7 @@ interface EarlierRow {
   message_id: string | null;
   base_subject: string;
   state: FilingState;
+  direction: string;
 }
 
 const MOST_OF_ONE_SUBJECT = 12;
@@ -96,10 +105,12 @@ class Memory {
 
   static async recall(trx: Transaction, messages: readonly Undecided[]): Promise<Memory> {
     const named = [...new Set(messages.flatMap(({ filing }) => namedBy(filing)))];
-    const columns = ['message.id', 'message_id', 'base_subject', 'state'];
+    const columns = ['message.id', 'message_id', 'base_subject', 'state', 'direction'];
     const byId: EarlierRow[] = named.length
-      ? await trx('message').whereIn('message_key', named.map(hashOf)).select(columns)
+      ? await trx('message').whereIn('message_key', named.map(hashOf)).orderBy('id', 'desc').select(columns)
       : [];
+    // Of several that bear one identifier ours counts, else the first taken in.
+    byId.sort((a, b) => Number(a.direction !== 'received') - Number(b.direction !== 'received'));
     const hashes = new Map(
       messages.flatMap((message) => message.subjectHashes).map((hash) => [hash.toString('hex'), hash]),
     );
@@ -109,11 +120,21 @@ class Memory {
       ? await trx('filing').whereIn('message_id', ids).select('message_id', 'file_id')
       : [];
     const filesOf = groupBy(filed, (row) => row.message_id);
+    const parties: { message_id: number; email_key: string }[] = byId.length
+      ? await trx('message_party')
+          .whereIn(
+            'message_id',
+            byId.map((row) => row.id),
+          )
+          .select('message_id', 'email_key')
+      : [];
+    const peopleOf = groupBy(parties, (row) => row.message_id);
     const asEarlier = (row: EarlierRow): EarlierMessage => ({
       messageId: row.message_id ?? '',
       state: row.state,
       fileIds: (filesOf.get(row.id) ?? []).map((each) => each.file_id),
       subjectKey: subjectKey(row.base_subject),
+      people: new Set((peopleOf.get(row.id) ?? []).map((each) => each.email_key)),
     });
     const grouped = groupBy(bySubject, (row) => row.subject_key.toString('hex'));
     return new Memory(
@@ -137,6 +158,11 @@ class Memory {
       state: decision.state,
       fileIds: decision.state === 'logged' ? decision.fileIds : [],
       subjectKey: subjectKey(message.filing.subject),
+      people: new Set(
+        [...(message.filing.from ? [message.filing.from] : []), ...message.filing.recipients].map(
+          ({ address }) => addressKey(address),
+        ),
+      ),
     };
     if (message.messageId) this.earlier.set(message.messageId, entry);
     for (const hash of message.subjectHashes) {
@@ -207,7 +233,9 @@ export async function redecideRelated(
         .limit(MOST_ALIKE)
         .pluck('message.id')
     : [];
-  return redecide(trx, mind, [...new Set([...inConversation, ...underSubject])], stepId);
+  return redecide(trx, mind, [...new Set([...inConversation, ...underSubject])].slice(0, MOST_ALIKE), {
+    ...(stepId === undefined ? {} : { stepId }),
+  });
 }
 
 const MOST_ALIKE = 50;
@@ -233,33 +261,68 @@ export async function redecideAlike(
     .distinct('message.id')
     .limit(MOST_ALIKE)
     .pluck('message.id');
-  return redecide(trx, mind, ids, stepId);
+  return redecide(trx, mind, ids, stepId === undefined ? {} : { stepId });
+}
+
+interface WaitingRow {
+  id: number;
+  message_id: string | null;
+  raw_hash: Buffer;
+  at: Date;
+  direction: string;
+  confirmation: Confirmation | null;
+}
+
+/** A message as filing sees it, from what was kept of it when it was taken in. */
+export async function filingOf(
+  trx: Knex,
+  register: FilingRegister,
+  row: Omit<WaitingRow, 'id'>,
+): Promise<FilingMessage> {
+  const { read, written } = await readingOf(trx, row.raw_hash);
+  const message: FilingMessage = { ...filingMessage(register, read, written), at: row.at.getTime() };
+  if (row.direction !== 'received' || row.confirmation === null) return message;
+  if (row.confirmation === 'untold' && (await letInByCheckers(trx, row.raw_hash))) return message;
+  message.sender = row.confirmation;
+  return message;
+}
+
+/** Whether a message lies in a mailbox whose server lets in only what it has checked. */
+async function letInByCheckers(trx: Knex, rawHash: Buffer): Promise<boolean> {
+  const row = await trx('message')
+    .join('message_copy', 'message_copy.message_id', 'message.id')
+    .join('folder', 'folder.id', 'message_copy.folder_id')
+    .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+    .where({ 'message.raw_hash': rawHash, 'mailbox.checks_silently': 1 })
+    .first('mailbox.id');
+  return row !== undefined;
 }
 
 /**
- * Decides again on waiting messages, and keeps what is now surer: a place, or another ranking.
+ * Decides again on waiting messages, and keeps what is now surer: a place, or another ranking. What a person
+ * decided is left alone.
  * @param stepId the step that taught it, with which the change is taken back
+ * @param evenAside also what was set aside without a person, since it turns out to be something else
  */
-async function redecide(
+export async function redecide(
   trx: Transaction,
   mind: FilingMind,
   ids: readonly number[],
-  stepId?: number,
+  { stepId, evenAside = false }: { stepId?: number; evenAside?: boolean } = {},
 ): Promise<number> {
   if (!ids.length) return 0;
-  const waiting: { id: number; message_id: string | null; raw_hash: Buffer; at: Date }[] = await trx(
-    'message',
-  )
+  const waiting: WaitingRow[] = await trx('message')
     .whereIn('id', ids)
+    .whereNull('problem')
     .orderBy('at')
-    .select('id', 'message_id', 'raw_hash', 'at');
-  const messages = await Promise.all(
-    waiting.map(async (row) => {
-      const read = await readMessage(await readRaw(trx, row.raw_hash));
-      const filing = { ...filingMessage(mind.register, read), at: row.at.getTime() };
-      return { filing, messageId: row.message_id, subjectHashes: subjectHashes(mind.register, filing) };
-    }),
-  );
+    .select('id', 'message_id', 'raw_hash', 'at', 'direction', 'confirmation');
+  const turns = new Turns();
+  const messages: Undecided[] = [];
+  for (const row of waiting) {
+    const filing = await filingOf(trx, mind.register, row);
+    messages.push({ filing, messageId: row.message_id, subjectHashes: subjectHashes(mind.register, filing) });
+    await turns.pass();
+  }
   const decided = await decideFor(trx, mind, messages);
   let filed = 0;
   for (const [index, row] of waiting.entries()) {
@@ -267,9 +330,10 @@ async function redecide(
     if (!outcome) continue;
     const { standing: before } = await standingOf(trx, row.id);
     // Somebody may have settled it meanwhile.
-    if (before.state !== 'suggested' || before.decided_by !== null) continue;
+    const open = before.state === 'suggested' || (evenAside && before.state === 'aside');
+    if (!open || before.decided_by !== null) continue;
     const { state, candidates } = outcome.columns;
-    if (state === 'suggested' && candidates === before.candidates) continue;
+    if (state === before.state && candidates === before.candidates) continue;
     const after: Standing = {
       ...before,
       ...outcome.columns,

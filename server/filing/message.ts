@@ -1,17 +1,24 @@
 import type { Knex } from 'knex';
 import type { MessageView, Stranger } from '../../contract/index.ts';
+import { senderWarnings } from '../../core/address/impostor.ts';
 import { readSignature } from '../../core/address/signature.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import type { Candidate, Evidence } from '../../core/filing/types.ts';
-import { readMessage, type ReadMessage } from '../../core/message/read.ts';
-import { writtenPart } from '../../core/message/written.ts';
+import { cut } from '../../core/message/limits.ts';
+import type { ReadMessage } from '../../core/message/read.ts';
+import { searchWords } from '../../core/message/words.ts';
+import { snippet, type Written } from '../../core/message/written.ts';
+import { beat } from '../database/pulse.ts';
 import { readRaw } from '../database/raw.ts';
-import { notFound } from '../http/problems.ts';
+import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { filesByIds } from '../register/files.ts';
-import { hasRemotePictures } from '../security/html.ts';
+import { readAgain, readingOf } from '../reading/kept.ts';
+import type { KeptReading } from '../reading/pack.ts';
+import { CouldNotBeRead, pool } from '../reading/pool.ts';
+import { framePage, plainAsHtml } from '../security/html.ts';
 import { notesOf } from './notes.ts';
-import { keepPrivate } from './privacy.ts';
+import { readableBy, refuseUnlessReadable } from './privacy.ts';
 import type { Standing } from './standing.ts';
 
 /** A message opened, with everything known about where it is and why. */
@@ -23,35 +30,36 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     .where('message.id', id)
     .first('message.*', 'staff.name as decider', 'handler.name as handler');
   if (!row) throw notFound('That message');
-  await keepPrivate(db, staffId, row);
+  await refuseUnlessReadable(db, staffId, row);
   const register = await office.filingRegister();
-  const [raw, parties, mailboxes, fileIds, steps, conversation, notes] = await Promise.all([
-    readRaw(db, row.raw_hash),
-    db('message_party')
-      .where({ message_id: id })
-      .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
-      .select('role', 'name', 'email'),
-    db('message_copy')
-      .join('folder', 'folder.id', 'message_copy.folder_id')
-      .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-      .where({ message_id: id })
-      .distinct('mailbox.name')
-      .pluck('mailbox.name'),
-    db('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id'),
-    history(db, id),
-    db('message')
-      .where({ conversation_id: row.conversation_id })
-      .first(
+  const [kept, parties, mailboxes, fileIds, steps, conversation, notes, twins, staffNames] =
+    await Promise.all([
+      readingOf(db, row.raw_hash),
+      db('message_party')
+        .where({ message_id: id })
+        .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
+        .select('role', 'name', 'email'),
+      db('message_copy')
+        .join('folder', 'folder.id', 'message_copy.folder_id')
+        .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+        .where({ message_id: id })
+        .distinct('mailbox.name')
+        .pluck('mailbox.name'),
+      db('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id'),
+      history(db, id),
+      readableBy(db, db('message').where({ conversation_id: row.conversation_id }), staffId).first(
         db.raw('COUNT(*) AS size'),
         db.raw("SUM(state = 'suggested' AND id <> ?) AS waiting", [id]),
       ) as unknown as Promise<{ size: number; waiting: number }>,
-    notesOf(db, (query) => query.where('note.message_id', id)),
-  ]);
-  const read = await readMessage(raw);
+      notesOf(db, (query) => query.where('note.message_id', id)),
+      twinsOf(db, staffId, row),
+      db('staff').where({ active: 1 }).pluck('name') as Promise<string[]>,
+    ]);
+  const { read } = kept;
   const names = read.from
     ? [read.from.name, ...register.peopleAt(read.from.address).map((person) => person.name)].filter(Boolean)
     : [];
-  const written = writtenPart(read.text, names, read.from?.address);
+  const written = await partsOf(kept, names);
   const shown = [written.own, written.signature, written.footer].filter(Boolean).join('\n\n');
   const candidates = JSON.parse(row.candidates) as Candidate[];
   const files = await filesByIds(db, [...fileIds, ...candidates.map((candidate) => candidate.fileId)]);
@@ -66,13 +74,11 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     quoted: shown ? written.quoted.trim() : '',
     quotedLines: shown ? written.quotedLines : 0,
     hasHtml: read.html !== null,
-    hasRemotePictures: read.html !== null && hasRemotePictures(read.html),
-    enclosures: shownEnclosures(read).map(({ index, part }) => ({
-      index,
-      filename: part.filename,
-      mimeType: part.mimeType,
-      size: part.content.length,
-    })),
+    hasRemotePictures: kept.remotePictures,
+    enclosures: read.enclosures.flatMap(({ filename, mimeType, size }, index) =>
+      // Pictures that the HTML shows in place are left to it.
+      kept.inPlace.includes(index) ? [] : [{ index, filename, mimeType, size }],
+    ),
     state: row.state,
     files: fileIds.flatMap((fileId: number) => files.get(fileId) ?? []),
     candidates: candidates.flatMap(({ fileId, likelihood, probability, evidence }) => {
@@ -92,8 +98,48 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     waits: row.state === 'logged' || row.state === 'suggested' ? row.waits : null,
     differs: row.differs,
     handler: row.handler ?? null,
+    problem: row.problem,
+    shortened: kept.shortened,
+    confirmation: row.confirmation,
+    warnings: senderWarnings(
+      read.from,
+      { ours: row.direction !== 'received', confirmation: row.confirmation },
+      register,
+      staffNames,
+    ),
+    twins,
   };
 }
+
+/** The parts of a message, told by all names its writer may sign with. */
+async function partsOf({ read, written }: KeptReading, names: readonly string[]): Promise<Written> {
+  if (names.every((name) => name === read.from?.name)) return written;
+  try {
+    return await pool.run('part', [read.text, names, read.from?.address ?? '']);
+  } catch (error) {
+    if (error instanceof CouldNotBeRead) return written;
+    throw error;
+  }
+}
+
+/** Other messages that bear the same Message-ID, sender and date, but say something else. */
+async function twinsOf(
+  db: Knex,
+  staffId: number,
+  row: { id: number; family: Buffer },
+): Promise<MessageView['twins']> {
+  const rows: { id: number; at: Date; subject: string; taken_in_at: Date }[] = await readableBy(
+    db,
+    db('message').where({ family: row.family }).whereNot({ 'message.id': row.id }),
+    staffId,
+  )
+    .orderBy('id')
+    .limit(MOST_TWINS)
+    .select('id', 'subject', 'taken_in_at');
+  return rows.map(({ id, subject, taken_in_at }) => ({ id, subject, takenInAt: taken_in_at.toISOString() }));
+}
+
+const MOST_TWINS = 5;
 
 /** What was done with a message, by whom and when: first to last. */
 async function history(db: Knex, id: number): Promise<MessageView['history']> {
@@ -161,27 +207,81 @@ function strangerIn(register: FilingRegister, read: ReadMessage, signature: stri
   };
 }
 
-/** Enclosures worth naming: pictures that the HTML shows in place are left to it. */
-function shownEnclosures(read: ReadMessage) {
-  const html = read.html ?? '';
-  return read.enclosures
-    .map((part, index) => ({ index, part }))
-    .filter(({ part }) => !(part.contentId && html.includes(`cid:${part.contentId}`)));
-}
-
-/** The source of a message as it came, and as read. */
+/** The source of a message, for whoever may read it. @throws for anybody else */
 export async function messageSource(
   db: Knex,
   staffId: number,
   id: number,
-): Promise<{ raw: Buffer; read: ReadMessage; subject: string }> {
+): Promise<{ raw: Buffer; hash: Buffer; subject: string }> {
   const row: { id: number; state: string; raw_hash: Buffer; subject: string } | undefined = await db(
     'message',
   )
     .where({ id })
     .first('id', 'state', 'raw_hash', 'subject');
   if (!row) throw notFound('That message');
-  await keepPrivate(db, staffId, row);
-  const raw = await readRaw(db, row.raw_hash);
-  return { raw, read: await readMessage(raw), subject: row.subject };
+  await refuseUnlessReadable(db, staffId, row);
+  return { raw: await readRaw(db, row.raw_hash), hash: row.raw_hash, subject: row.subject };
+}
+
+/** What was read of a message, for whoever may read it. @throws for anybody else */
+export async function messageReading(db: Knex, staffId: number, id: number): Promise<KeptReading> {
+  const row: { id: number; state: string; raw_hash: Buffer } | undefined = await db('message')
+    .where({ id })
+    .first('id', 'state', 'raw_hash');
+  if (!row) throw notFound('That message');
+  await refuseUnlessReadable(db, staffId, row);
+  return readingOf(db, row.raw_hash);
+}
+
+/**
+ * The page that shows a message in its frame; its plain words where that takes too long.
+ * @throws when the person may not read it
+ */
+export async function messagePage(db: Knex, staffId: number, id: number, pictures: boolean): Promise<string> {
+  const { raw, hash } = await messageSource(db, staffId, id);
+  try {
+    return await pool.run('page', [raw, pictures]);
+  } catch (error) {
+    if (!(error instanceof CouldNotBeRead)) throw error;
+    return framePage(plainAsHtml((await readingOf(db, hash)).read.text));
+  }
+}
+
+/** One enclosure with its bytes. @throws when the person may not read the message, or there is none of that number */
+export async function messageEnclosure(db: Knex, staffId: number, id: number, index: number) {
+  const { raw } = await messageSource(db, staffId, id);
+  const part = await pool.run('enclosure', [raw, index]).catch((error: unknown) => {
+    if (!(error instanceof CouldNotBeRead)) throw error;
+    throw new Refusal(
+      422,
+      'That message is too intricate to take an enclosure out of it. Save its source instead.',
+    );
+  });
+  if (!part) throw notFound('That enclosure');
+  return part;
+}
+
+/** Reads a message anew that could not be read. @returns why it still cannot be, in words; null when it can */
+export async function readMessageAgain(office: Office, staffId: number, id: number): Promise<string | null> {
+  const { db } = office;
+  const { hash } = await messageSource(db, staffId, id);
+  const { read } = await readAgain(db, hash);
+  if (read.problem === null) {
+    await db('raw_words').where({ hash }).delete();
+    await db('raw_words').insert({ hash, words: searchWords(read) });
+  }
+  await db('message')
+    .where({ id })
+    .update({
+      problem: read.problem && cut(read.problem, 300),
+      ...(read.problem === null
+        ? {
+            subject: cut(read.subject, 500),
+            snippet: snippet(read.text),
+            enclosures: read.enclosures.filter((part) => !part.inline).length,
+          }
+        : {}),
+    });
+  await beat(db, 'mail', 'sorting');
+  return read.problem;
 }

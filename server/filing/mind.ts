@@ -5,9 +5,8 @@ import { filingMessage } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import type { OfficeRule } from '../../core/filing/rules.ts';
 import type { FilingState } from '../../core/filing/types.ts';
-import { readMessage } from '../../core/message/read.ts';
 import { transact, type Database, type Transaction } from '../database/database.ts';
-import { readRaw } from '../database/raw.ts';
+import { readingOf } from '../reading/kept.ts';
 
 const PAGE = 1000;
 
@@ -98,7 +97,8 @@ async function lessonFrom(
   settled: Settled,
 ): Promise<Lesson> {
   const { raw_hash, at } = await trx('message').where({ id: messageId }).first('raw_hash', 'at');
-  const message = filingMessage(register, await readMessage(await readRaw(trx, raw_hash)));
+  const { read, written } = await readingOf(trx, raw_hash);
+  const message = filingMessage(register, read, written);
   return lessonOf(
     register,
     { ...message, at: at.getTime() },

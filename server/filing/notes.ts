@@ -4,6 +4,7 @@ import type { Note, NoteDraft } from '../../contract/index.ts';
 import { noteAudit } from '../database/audit.ts';
 import { beat } from '../database/pulse.ts';
 import { notFound } from '../http/problems.ts';
+import { refuseUnlessReadable } from './privacy.ts';
 
 /** Notes with who wrote them, narrowed by the caller, newest first. */
 export async function notesOf(
@@ -46,6 +47,13 @@ export async function notesOf(
 /** Keeps a note on a file; one about a message keeps the link back to it. */
 export async function addNote(db: Knex, staffId: number, draft: z.output<typeof NoteDraft>): Promise<Note> {
   if (!(await db('file').where({ id: draft.fileId }).first('id'))) throw notFound('That file');
+  if (draft.messageId !== null) {
+    const message: { id: number; state: string } | undefined = await db('message')
+      .where({ id: draft.messageId })
+      .first('id', 'state');
+    if (!message) throw notFound('That message');
+    await refuseUnlessReadable(db, staffId, message);
+  }
   const [id = 0] = await db('note').insert({
     file_id: draft.fileId,
     message_id: draft.messageId,

@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { MessageRow } from '../../contract/index.ts';
+import type { Confirmation, MessageRow } from '../../contract/index.ts';
 import { filesByIds } from '../register/files.ts';
 import { groupBy } from '../register/filingRegister.ts';
 
@@ -14,6 +14,7 @@ export interface ListedMessage {
   subject: string;
   snippet: string;
   state: MessageRow['state'];
+  confirmation: Confirmation | null;
 }
 
 /** Messages as rows of a list, in the order given, each with the files it is on. */
@@ -29,6 +30,8 @@ export async function messageRows(db: Knex, messages: readonly ListedMessage[]):
     at: message.at.toISOString(),
     direction: message.direction,
     from: message.from_name || message.from_address,
+    fromAddress: message.from_address,
+    doubtful: message.confirmation === 'failed',
     to: message.to_words,
     subject: message.subject,
     snippet: message.snippet,

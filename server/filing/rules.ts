@@ -1,3 +1,4 @@
+import { readableBy } from './privacy.ts';
 import type { Knex } from 'knex';
 import type { Rule, RuleDraft, RuleTrial } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
@@ -41,7 +42,7 @@ export async function listRules(db: Knex): Promise<Rule[]> {
 }
 
 /** What the rule would have done: how many of the newest messages it speaks of, and how many it would have moved. */
-export async function tryRule(db: Knex, draft: RuleDraft): Promise<RuleTrial> {
+export async function tryRule(db: Knex, staffId: number, draft: RuleDraft): Promise<RuleTrial> {
   const rule: OfficeRule = { id: 0, ...draft };
   const file =
     'fileId' in draft.then ? (await filesByIds(db, [draft.then.fileId])).get(draft.then.fileId) : undefined;
@@ -54,7 +55,7 @@ export async function tryRule(db: Knex, draft: RuleDraft): Promise<RuleTrial> {
     matching().countDistinct('message.id as count').first(),
     moving().countDistinct('message.id as count').first(),
     moving().whereNotNull('message.decided_by').countDistinct('message.id as count').first(),
-    moving()
+    readableBy(db, moving(), staffId)
       .orderBy('message.at', 'desc')
       .limit(SAMPLE)
       .distinct(

@@ -13,7 +13,7 @@ import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './mind.ts';
-import { keepPrivate } from './privacy.ts';
+import { liesInOwn, refuseUnlessReadable } from './privacy.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 
 /** At this hour of the next working day a message put off comes back. */
@@ -113,11 +113,35 @@ interface Move {
 async function moveOne(trx: Transaction, register: FilingRegister, move: Move, id: number): Promise<void> {
   const { standing: before, at } = await standingOf(trx, id);
   // Whoever may not read it may not move it to where everybody can.
-  await keepPrivate(trx, move.staffId, { id, state: before.state });
+  await refuseUnlessReadable(trx, move.staffId, { id, state: before.state });
+  if (move.to.kind === 'private') await refuseUnlessTheirs(trx, move.staffId, id, before);
   const after = moved(before, move);
   await setStanding(trx, id, at, after);
   await teach(trx, register, id, after);
   await noteMove(trx, move.stepId, id, before, after);
+}
+
+/**
+ * A message is made private by whose mailbox holds it, and by nobody once it was on a client's file: what
+ * the firm's record has shown it goes on showing.
+ */
+async function refuseUnlessTheirs(
+  trx: Transaction,
+  staffId: number,
+  id: number,
+  before: Standing,
+): Promise<void> {
+  if (!(await liesInOwn(trx, staffId, id)))
+    throw new Refusal(403, 'Only whose own mailbox holds a message can make it private.');
+  const logged =
+    before.state === 'logged' ||
+    (await trx('filing_step_message')
+      .where({ message_id: id })
+      .where('before_value', 'like', '{"state":"logged"%')
+      .first('step_id'));
+  if (logged)
+    throw new Refusal(409, 'That message has been on a client’s file, so it stays in the firm’s record.');
+  await noteAudit(trx, staffId, 'made private', 'message', id, { state: before.state }, { state: 'private' });
 }
 
 /** Where the message stands after the step. */

@@ -18,6 +18,7 @@ import type { Office } from '../office.ts';
 export function webApp(office: Office): express.Express {
   const app = express();
   app.disable('x-powered-by');
+  if (office.config.trustProxy !== undefined) app.set('trust proxy', office.config.trustProxy);
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -71,5 +72,5 @@ function serveWeb(app: express.Express, dir: string): void {
   if (!existsSync(join(dir, 'index.html'))) return;
   app.use('/assets', express.static(join(dir, 'assets'), { immutable: true, maxAge: '1y' }));
   app.use(express.static(dir, { index: false }));
-  app.get(/.*/, (_req, res) => res.sendFile(join(dir, 'index.html')));
+  app.get('/{*path}', (_req, res) => res.sendFile(join(dir, 'index.html')));
 }

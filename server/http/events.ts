@@ -2,8 +2,12 @@ import { Router } from 'express';
 import { errorForLog } from '../database/database.ts';
 import { readPulse } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
+import { sessionStaff } from '../security/sessions.ts';
+import { sessionToken } from './guard.ts';
 
 const ROUND = 1000;
+/** So often a screen is told that we are here, and it is asked whether its session is, in milliseconds. */
+const ALIVE = 5000;
 
 /**
  * Tells open screens which topics changed (server-sent events). One look at the database a second for
@@ -35,7 +39,17 @@ export function eventsRoute(office: Office): Router {
     const tell = (topics: string[]) => res.write(`data: ${JSON.stringify(topics)}\n\n`);
     listeners.add(tell);
     timer ??= setTimeout(() => void look(), ROUND);
-    const alive = setInterval(() => res.write(': here\n\n'), 25_000);
+    const token = sessionToken(req) ?? '';
+    const alive = setInterval(() => {
+      res.write(': here\n\n');
+      // Whoever signs out, or is signed out, hears nothing more.
+      sessionStaff(office.db, token, { asking: false }).then(
+        (staff) => {
+          if (!staff) res.end();
+        },
+        () => undefined,
+      );
+    }, ALIVE);
     req.on('close', () => {
       listeners.delete(tell);
       clearInterval(alive);

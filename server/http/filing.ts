@@ -4,6 +4,7 @@ import {
   AlonePage,
   AloneQuery,
   AloneRow,
+  Conversed,
   ConversationRow,
   FilingScore,
   Id,
@@ -11,6 +12,7 @@ import {
   Note,
   NoteDraft,
   Page,
+  ReadAgain,
   Rule,
   RuleDraft,
   RuleTrial,
@@ -19,17 +21,22 @@ import {
   SortingQueue,
 } from '../../contract/index.ts';
 import { settledAlike, settledAlone } from '../filing/alone.ts';
-import { conversation } from '../filing/conversation.ts';
-import { messageSource, viewMessage } from '../filing/message.ts';
+import { conversation, joinConversation, partMessage } from '../filing/conversation.ts';
+import {
+  messageEnclosure,
+  messagePage,
+  messageSource,
+  readMessageAgain,
+  viewMessage,
+} from '../filing/message.ts';
 import { addNote } from '../filing/notes.ts';
 import { dropRule, listRules, makeRule, tryRule } from '../filing/rules.ts';
 import { filingScore } from '../filing/score.ts';
 import { sortingQueue } from '../filing/sorting.ts';
 import { sortMessage, undoStep } from '../filing/steps.ts';
 import type { Office } from '../office.ts';
-import { framePage, framePolicy, plainAsHtml, safeHtml } from '../security/html.ts';
+import { framePolicy } from '../security/html.ts';
 import { only, reply, staffOf } from './guard.ts';
-import { notFound } from './problems.ts';
 
 const Pictures = z.object({ pictures: z.enum(['0', '1']).default('0') });
 
@@ -39,33 +46,34 @@ export function filingRoutes(office: Office): Router {
   router.get('/sorting', async (req, res) =>
     reply(res, SortingQueue, await sortingQueue(db, staffOf(res).id, Page.parse(req.query))),
   );
-  router.post('/sorting', async (req, res) =>
+  const sorters = only('sort mail');
+  router.post('/sorting', sorters, async (req, res) =>
     reply(res, SortDone, await sortMessage(office, staffOf(res).id, Sort.parse(req.body))),
   );
-  router.post('/sorting/steps/:id/undo', async (req, res) =>
+  router.post('/sorting/steps/:id/undo', sorters, async (req, res) =>
     reply(res, SortDone, await undoStep(office, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/messages/:id', async (req, res) =>
     reply(res, MessageView, await viewMessage(office, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/messages/:id/alike', async (req, res) =>
-    reply(res, z.array(AloneRow), await settledAlike(db, Id.parse(req.params.id))),
+    reply(res, z.array(AloneRow), await settledAlike(db, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/conversations/:id', async (req, res) =>
     reply(res, z.array(ConversationRow), await conversation(db, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/filing/alone', async (req, res) =>
-    reply(res, AlonePage, await settledAlone(db, AloneQuery.parse(req.query))),
+    reply(res, AlonePage, await settledAlone(db, staffOf(res).id, AloneQuery.parse(req.query))),
   );
   router.get('/filing/score', async (_req, res) => reply(res, FilingScore, await filingScore(db)));
   router.get('/filing/rules', async (_req, res) => reply(res, z.array(Rule), await listRules(db)));
   router.post('/filing/rules/try', async (req, res) =>
-    reply(res, RuleTrial, await tryRule(db, RuleDraft.parse(req.body))),
+    reply(res, RuleTrial, await tryRule(db, staffOf(res).id, RuleDraft.parse(req.body))),
   );
-  router.post('/filing/rules', only('manager', 'adviser'), async (req, res) =>
+  router.post('/filing/rules', only('make rules'), async (req, res) =>
     reply(res, Rule, await makeRule(db, staffOf(res).id, RuleDraft.parse(req.body))),
   );
-  router.delete('/filing/rules/:id', only('manager', 'adviser'), async (req, res) => {
+  router.delete('/filing/rules/:id', only('make rules'), async (req, res) => {
     await dropRule(db, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
@@ -73,25 +81,32 @@ export function filingRoutes(office: Office): Router {
     reply(res, Note, await addNote(db, staffOf(res).id, NoteDraft.parse(req.body))),
   );
   router.get('/messages/:id/page', async (req, res) => {
-    const { read } = await messageSource(db, staffOf(res).id, Id.parse(req.params.id));
     const pictures = Pictures.parse(req.query).pictures === '1';
+    const page = await messagePage(db, staffOf(res).id, Id.parse(req.params.id), pictures);
     res.set('Content-Security-Policy', framePolicy(pictures));
-    res
-      .type('html')
-      .send(
-        framePage(
-          read.html === null ? plainAsHtml(read.text) : safeHtml(read.html, read.enclosures, pictures),
-        ),
-      );
+    res.type('html').send(page);
+  });
+  router.post('/messages/:id/read-again', sorters, async (req, res) =>
+    reply(res, ReadAgain, {
+      problem: await readMessageAgain(office, staffOf(res).id, Id.parse(req.params.id)),
+    }),
+  );
+  router.post('/messages/:id/part', sorters, async (req, res) => {
+    const conversationId = await partMessage(office, staffOf(res).id, Id.parse(req.params.id));
+    reply(res, Conversed, { conversationId });
+  });
+  router.post('/messages/:id/join', sorters, async (req, res) => {
+    const { conversationId } = Conversed.parse(req.body);
+    await joinConversation(office, staffOf(res).id, Id.parse(req.params.id), conversationId);
+    reply(res, Conversed, { conversationId });
   });
   router.get('/messages/:id/source', async (req, res) => {
     const { raw, subject } = await messageSource(db, staffOf(res).id, Id.parse(req.params.id));
     download(res, `${subject || 'message'}.eml`, 'message/rfc822', raw);
   });
   router.get('/messages/:id/enclosures/:index', async (req, res) => {
-    const { read } = await messageSource(db, staffOf(res).id, Id.parse(req.params.id));
-    const part = read.enclosures[z.coerce.number().int().min(0).parse(req.params.index)];
-    if (!part) throw notFound('That enclosure');
+    const index = z.coerce.number().int().min(0).parse(req.params.index);
+    const part = await messageEnclosure(db, staffOf(res).id, Id.parse(req.params.id), index);
     download(res, part.filename, 'application/octet-stream', part.content);
   });
   return router;

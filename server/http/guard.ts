@@ -1,10 +1,11 @@
 import { parseCookie, stringifySetCookie } from 'cookie';
 import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import type { z } from 'zod';
-import type { Role, StaffMember } from '../../contract/common.ts';
+import type { StaffMember } from '../../contract/common.ts';
+import { may, type Right } from '../../contract/rights.ts';
 import type { Office } from '../office.ts';
 import { sessionStaff } from '../security/sessions.ts';
-import { Refusal } from './problems.ts';
+import { notAllowed, Refusal } from './problems.ts';
 
 const COOKIE = 'patient_clerk';
 
@@ -37,9 +38,13 @@ export function sameOrigin(req: Request, _res: Response, next: NextFunction): vo
   const site = req.headers['sec-fetch-site'];
   const origin = req.headers.origin;
   const foreign =
-    (site && site !== 'same-origin' && site !== 'none') ||
-    (origin && new URL(origin).host !== req.headers.host);
+    (site && site !== 'same-origin' && site !== 'none') || (origin && hostOf(origin) !== req.headers.host);
   next(foreign ? new Refusal(403, 'That request came from another site.') : undefined);
+}
+
+/** The host an Origin header names; none when it is `null` or no address at all. */
+function hostOf(origin: string): string | null {
+  return URL.canParse(origin) ? new URL(origin).host : null;
 }
 
 /** Lets only signed-in staff through and notes who it is. */
@@ -57,14 +62,9 @@ export function staffOf(res: Response): StaffMember {
   return res.locals.staff as StaffMember;
 }
 
-/** Refuses who has none of the roles. */
-export function only(...roles: Role[]): RequestHandler {
-  return (_req, res, next) =>
-    next(
-      roles.includes(staffOf(res).role)
-        ? undefined
-        : new Refusal(403, 'Only an office manager or adviser can do that.'),
-    );
+/** Refuses whose role does not give the right. */
+export function only(right: Right): RequestHandler {
+  return (_req, res, next) => next(may(staffOf(res).role, right) ? undefined : notAllowed(right));
 }
 
 /** Answers with what the contract promises; a reply that does not fit is our fault and fails loudly. */

@@ -23,7 +23,14 @@ import {
 } from '../../contract/index.ts';
 import { actOnMail } from '../mailbox/acts.ts';
 import { shownMailboxes } from '../mailbox/boxes.ts';
-import { accessFrom, guessAccess, tryIncoming, tryOutgoing, verifyMailbox } from '../mailbox/connect.ts';
+import {
+  accessFrom,
+  guessAccess,
+  refuseStrangeServers,
+  tryIncoming,
+  tryOutgoing,
+  verifyMailbox,
+} from '../mailbox/connect.ts';
 import { listMail } from '../mailbox/list.ts';
 import { lookOnServer } from '../mailbox/onServer.ts';
 import { owing, settleOwing } from '../mailbox/owing.ts';
@@ -38,7 +45,9 @@ import {
 } from '../mailbox/settings.ts';
 import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
 import type { Office } from '../office.ts';
+import { mustWait, noteAttempt } from '../security/attempts.ts';
 import { only, reply, staffOf } from './guard.ts';
+import { Refusal } from './problems.ts';
 
 const OwingQuery = z.object({
   clientId: Id.optional(),
@@ -77,12 +86,12 @@ export function mailboxRoutes(office: Office): Router {
     res.status(204).end();
   });
   router.get('/mailboxes', async (_req, res) =>
-    reply(res, z.array(MailboxStatus), await mailboxStatuses(db)),
+    reply(res, z.array(MailboxStatus), await mailboxStatuses(db, staffOf(res))),
   );
   router.get('/filing-address', async (_req, res) =>
     reply(res, FilingAddress, { address: (await office.firm()).filingAddress }),
   );
-  router.put('/filing-address', only('manager'), async (req, res) => {
+  router.put('/filing-address', only('set the filing address'), async (req, res) => {
     await setFilingAddress(office, staffOf(res), FilingAddress.parse(req.body).address);
     res.status(204).end();
   });
@@ -91,8 +100,13 @@ export function mailboxRoutes(office: Office): Router {
   );
   router.post('/mailboxes/try', async (req, res) => {
     const { access, password, mailboxId, step } = TryAsk.parse(req.body);
-    const kept = mailboxId ? await mailboxToManage(db, staffOf(res), mailboxId) : null;
-    const ways = accessFrom(access, password ?? (kept ? keptPassword(office, kept) : ''));
+    const staff = staffOf(res);
+    const kept = mailboxId ? await mailboxToManage(db, staff, mailboxId) : null;
+    await refuseStrangeServers(office, staff, access);
+    const minutes = await mustWait(db, 'reach a server', String(staff.id));
+    if (minutes) throw new Refusal(429, `Too many tries. Please wait ${minutes} minutes.`);
+    await noteAttempt(db, 'reach a server', String(staff.id));
+    const ways = accessFrom(access, password ?? (kept ? keptPassword(office, kept, access, step) : ''));
     reply(res, TryResult, await (step === 'incoming' ? tryIncoming(ways) : tryOutgoing(ways)));
   });
   router.post('/mailboxes', async (req, res) =>
@@ -114,7 +128,7 @@ export function mailboxRoutes(office: Office): Router {
     await disconnectMailbox(office, staffOf(res), Id.parse(req.params.id), remove === '1');
     res.status(204).end();
   });
-  router.post('/mailboxes/:id/retry', only('manager', 'adviser'), async (req, res) => {
+  router.post('/mailboxes/:id/retry', only('retry mailboxes'), async (req, res) => {
     await retryMailbox(db, Id.parse(req.params.id));
     res.status(204).end();
   });

@@ -42,7 +42,8 @@ const One = z.object({ clientId: Id });
 export function mailingRoutes(office: Office): Router {
   const { db } = office;
   const router = Router();
-  const senders = only('manager', 'adviser');
+  const senders = only('release mailings');
+  const writers = only('prepare mailings');
   router.get('/selection/fields', async (_req, res) =>
     reply(res, SelectionFields, await selectionFields(db)),
   );
@@ -53,17 +54,17 @@ export function mailingRoutes(office: Office): Router {
     const { offset, limit } = Page.parse(req.query);
     reply(res, z.array(MailingRow), await listMailings(db, offset, limit));
   });
-  router.post('/mailings', async (req, res) =>
+  router.post('/mailings', writers, async (req, res) =>
     reply(res, Begun, { id: await createMailing(db, staffOf(res), Begin.parse(req.body ?? {}).copyOf) }),
   );
   router.get('/mailings/:id', async (req, res) =>
     reply(res, MailingView, await viewMailing(db, Id.parse(req.params.id))),
   );
-  router.put('/mailings/:id', async (req, res) => {
+  router.put('/mailings/:id', writers, async (req, res) => {
     const { version, ...draft } = MailingSave.parse(req.body);
     reply(res, Saved, { version: await saveMailing(db, Id.parse(req.params.id), draft, version) });
   });
-  router.delete('/mailings/:id', async (req, res) => {
+  router.delete('/mailings/:id', writers, async (req, res) => {
     await deleteMailing(db, staffOf(res), Id.parse(req.params.id));
     res.status(204).end();
   });
@@ -73,7 +74,7 @@ export function mailingRoutes(office: Office): Router {
   router.get('/mailings/:id/preview', async (req, res) =>
     reply(res, Preview, await previewMailing(db, Id.parse(req.params.id), One.parse(req.query).clientId)),
   );
-  router.post('/mailings/:id/test', async (req, res) => {
+  router.post('/mailings/:id/test', writers, async (req, res) => {
     await sendTest(office, staffOf(res), Id.parse(req.params.id), One.parse(req.body).clientId);
     res.status(204).end();
   });

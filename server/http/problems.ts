@@ -1,6 +1,8 @@
 import type { NextFunction, Request, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
+import { RIGHTS, type Right } from '../../contract/rights.ts';
+import type { Role } from '../../contract/common.ts';
 import { errorForLog } from '../database/database.ts';
 
 /** A refusal with a sentence for the person, and the field it is about. */
@@ -15,6 +17,18 @@ export class Refusal extends Error {
 }
 
 export const notFound = (what: string) => new Refusal(404, `${what} is not here any more.`);
+
+const ROLE_WORDS: Record<Role, string> = {
+  manager: 'an office manager',
+  adviser: 'an adviser',
+  assistant: 'an assistant',
+};
+
+/** Says who may do what somebody may not. */
+export function notAllowed(right: Right): Refusal {
+  const who = RIGHTS[right].map((role) => ROLE_WORDS[role]).join(' or ');
+  return new Refusal(403, `Only ${who} can do that.`);
+}
 
 /** Answers every error as a Problem; what is ours to mend is logged and not shown. */
 export function problems(log: Logger) {
@@ -35,7 +49,7 @@ export function problems(log: Logger) {
       });
     } else if ((error as { type?: string }).type === 'entity.too.large') {
       res.status(413).json({ message: 'That is too large.', field: null });
-    } else if (error instanceof SyntaxError && 'body' in error) {
+    } else if ((error instanceof SyntaxError && 'body' in error) || error instanceof URIError) {
       res.status(400).json({ message: 'That cannot be read.', field: null });
     } else {
       log.error({ path: req.path, error: errorForLog(error) }, 'request failed');

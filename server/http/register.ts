@@ -17,7 +17,7 @@ import type { Office } from '../office.ts';
 import { listClients, viewClient } from '../register/clients.ts';
 import { search } from '../register/search.ts';
 import { findDoubles, makeClient } from '../register/create.ts';
-import { reply, staffOf } from './guard.ts';
+import { only, reply, staffOf } from './guard.ts';
 import { notFound } from './problems.ts';
 
 const Find = z.object({ q: z.string().max(100).default('') });
@@ -38,7 +38,7 @@ export function registerRoutes(office: Office): Router {
   router.get('/clients/doubles', async (req, res) =>
     reply(res, Doubles, await findDoubles(office, Wanted.parse(req.query))),
   );
-  router.post('/clients', async (req, res) =>
+  router.post('/clients', only('add to the records'), async (req, res) =>
     reply(res, ClientMade, await makeClient(office, staffOf(res).id, NewClient.parse(req.body))),
   );
   router.get('/clients/:id', async (req, res) => {

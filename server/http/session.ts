@@ -1,41 +1,58 @@
 import { Router } from 'express';
-import { rateLimit } from 'express-rate-limit';
-import { RailCounts, Session, SignIn, type StaffMember } from '../../contract/index.ts';
+import { PasswordChange, RailCounts, Session, SignIn, type StaffMember } from '../../contract/index.ts';
+import { noteAudit } from '../database/audit.ts';
 import type { Office } from '../office.ts';
-import { closeSession, openSession, sessionStaff } from '../security/sessions.ts';
+import { mustWait, noteAttempt, type Measured } from '../security/attempts.ts';
+import {
+  changePassword,
+  closeSession,
+  closeSessions,
+  openSession,
+  sessionStaff,
+} from '../security/sessions.ts';
 import { railCounts } from '../today/rail.ts';
 import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
 import { Refusal } from './problems.ts';
 
 export function sessionRoutes(office: Office): Router {
   const router = Router();
-  const throttle = rateLimit({
-    windowMs: 60_000,
-    limit: 10,
-    skipSuccessfulRequests: true,
-    standardHeaders: true,
-    legacyHeaders: false,
-    handler: () => {
-      throw new Refusal(429, 'Too many tries. Please wait a minute.');
-    },
-  });
+  const { db, log } = office;
 
   const describe = async (staff: StaffMember) => {
     const firm = await office.firm();
-    const colleagues: StaffMember[] = await office
-      .db('staff')
+    const colleagues: StaffMember[] = await db('staff')
       .where({ active: 1 })
       .orderBy('name')
       .select('id', 'name', 'email', 'role');
     return { staff, firm: { name: firm.name, zone: firm.zone }, colleagues };
   };
 
-  router.post('/session', throttle, async (req, res) => {
+  router.post('/session', async (req, res) => {
     const { email, password } = SignIn.parse(req.body);
-    const token = await openSession(office.db, email, password);
-    const staff = token ? await sessionStaff(office.db, token) : null;
-    if (!token || !staff) throw new Refusal(400, 'That address and password do not go together.', 'password');
-    setSessionCookie(res, token, office.config.secureCookies);
+    const account = email.trim().toLowerCase();
+    const from = req.ip ?? 'nowhere';
+    const measures: [Measured, string][] = [
+      ['sign in as', `${account} ${from}`],
+      ['sign in from', from],
+      ['sign in to', account],
+    ];
+    for (const [what, who] of measures) {
+      const minutes = await mustWait(db, what, who);
+      if (minutes)
+        throw new Refusal(
+          429,
+          `Too many wrong passwords. Please wait ${minutes === 1 ? 'a minute' : `${minutes} minutes`}, or ask your office manager.`,
+        );
+    }
+    const token = await openSession(db, email, password);
+    const staff = token ? await sessionStaff(db, token) : null;
+    if (!token || !staff) {
+      for (const [what, who] of measures) await noteAttempt(db, what, who);
+      await noteAudit(db, null, 'sign-in refused', 'staff', 0, null, { account, from });
+      log.warn({ from }, 'sign-in refused');
+      throw new Refusal(400, 'That address and password do not go together.', 'password');
+    }
+    setSessionCookie(res, token, office.config.secureCookies || req.secure);
     reply(res, Session, await describe(staff));
   });
 
@@ -45,13 +62,35 @@ export function sessionRoutes(office: Office): Router {
 
   router.delete('/session', async (req, res) => {
     const token = sessionToken(req);
-    if (token) await closeSession(office.db, token);
-    setSessionCookie(res, null, office.config.secureCookies);
+    if (token) await closeSession(db, token);
+    setSessionCookie(res, null, office.config.secureCookies || req.secure);
+    res.status(204).end();
+  });
+
+  router.put('/session/password', signedIn(office), async (req, res) => {
+    const { current, next } = PasswordChange.parse(req.body);
+    const staff = staffOf(res);
+    const who = `${staff.email} ${req.ip ?? 'nowhere'}`;
+    if (await mustWait(db, 'sign in as', who))
+      throw new Refusal(429, 'Too many wrong passwords. Please wait some minutes.', 'current');
+    if (!(await changePassword(db, staff.id, current, next, sessionToken(req) ?? ''))) {
+      await noteAttempt(db, 'sign in as', who);
+      throw new Refusal(400, 'That is not your present password.', 'current');
+    }
+    await noteAudit(db, staff.id, 'password changed', 'staff', staff.id, null, null);
+    res.status(204).end();
+  });
+
+  router.delete('/session/everywhere', signedIn(office), async (req, res) => {
+    const staff = staffOf(res);
+    await closeSessions(db, staff.id);
+    await noteAudit(db, staff.id, 'signed out everywhere', 'staff', staff.id, null, null);
+    setSessionCookie(res, null, office.config.secureCookies || req.secure);
     res.status(204).end();
   });
 
   router.get('/rail', signedIn(office), async (_req, res) =>
-    reply(res, RailCounts, await railCounts(office.db, staffOf(res).id)),
+    reply(res, RailCounts, await railCounts(db, staffOf(res))),
   );
   return router;
 }

@@ -1,15 +1,21 @@
 import { Router } from 'express';
-import { Page, ReturnedPage, Today } from '../../contract/index.ts';
+import { Count, Page, ReturnedPage, SettleHeld, Today } from '../../contract/index.ts';
 import type { Office } from '../office.ts';
-import { listReturned, readToday } from '../today/today.ts';
-import { reply } from './guard.ts';
+import { listReturned, settleHeld } from '../today/returned.ts';
+import { readToday } from '../today/today.ts';
+import { only, reply, staffOf } from './guard.ts';
 
-export function todayRoutes({ db }: Office): Router {
+export function todayRoutes(office: Office): Router {
+  const { db } = office;
   const router = Router();
-  router.get('/today', async (_req, res) => reply(res, Today, await readToday(db)));
+  router.get('/today', async (_req, res) => reply(res, Today, await readToday(db, staffOf(res))));
   router.get('/returned', async (req, res) => {
     const { offset, limit } = Page.parse(req.query);
-    reply(res, ReturnedPage, await listReturned(db, offset, limit));
+    reply(res, ReturnedPage, await listReturned(db, staffOf(res).id, offset, limit));
+  });
+  router.post('/returned/held', only('settle returns'), async (req, res) => {
+    const { apply } = SettleHeld.parse(req.body);
+    reply(res, Count, { count: await settleHeld(office, staffOf(res).id, apply) });
   });
   return router;
 }

@@ -31,7 +31,7 @@ import {
 import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
 import { dropWording, factsOfFile, keepWording, listWordings } from '../writing/facts.ts';
 import { findCorrespondents } from '../writing/people.ts';
-import { reply, staffOf } from './guard.ts';
+import { only, reply, staffOf } from './guard.ts';
 
 const Begun = z.object({ id: z.number() });
 const OfFile = z.object({ file: Id.optional() });
@@ -42,10 +42,11 @@ const FromMessage = z.object({ messageId: Id, index: z.number().int().min(0) });
 export function writingRoutes(office: Office): Router {
   const { db } = office;
   const router = Router();
+  const writers = only('write messages');
   router.get('/drafts', async (_req, res) =>
     reply(res, z.array(DraftRow), await listDrafts(db, staffOf(res).id)),
   );
-  router.post('/drafts', async (req, res) =>
+  router.post('/drafts', writers, async (req, res) =>
     reply(res, Begun, {
       id: await beginDraft(office, staffOf(res).id, DraftBegin.parse(req.body ?? {})),
     }),
@@ -53,31 +54,32 @@ export function writingRoutes(office: Office): Router {
   router.get('/drafts/:id', async (req, res) =>
     reply(res, DraftView, await viewDraft(office, staffOf(res).id, Id.parse(req.params.id))),
   );
-  router.put('/drafts/:id', async (req, res) =>
+  router.put('/drafts/:id', writers, async (req, res) =>
     reply(
       res,
       DraftSaved,
       await saveDraft(office, staffOf(res).id, Id.parse(req.params.id), DraftSave.parse(req.body)),
     ),
   );
-  router.delete('/drafts/:id', async (req, res) => {
+  router.delete('/drafts/:id', writers, async (req, res) => {
     await throwDraft(db, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
-  router.post('/drafts/:id/restore', async (req, res) => {
+  router.post('/drafts/:id/restore', writers, async (req, res) => {
     await restoreDraft(db, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
-  router.post('/drafts/:id/send', async (req, res) => {
+  router.post('/drafts/:id/send', writers, async (req, res) => {
     const { version, at } = DraftSend.parse(req.body);
     reply(res, DraftSent, await sendDraft(office, staffOf(res).id, Id.parse(req.params.id), version, at));
   });
-  router.post('/drafts/:id/recall', async (req, res) => {
+  router.post('/drafts/:id/recall', writers, async (req, res) => {
     await recallDraft(db, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
   router.post(
     '/drafts/:id/enclosures',
+    writers,
     express.raw({ type: () => true, limit: '26mb' }),
     async (req, res) => {
       const { filename, type } = Named.parse(req.query);
@@ -86,12 +88,12 @@ export function writingRoutes(office: Office): Router {
       res.status(204).end();
     },
   );
-  router.post('/drafts/:id/enclosures/from', async (req, res) => {
+  router.post('/drafts/:id/enclosures/from', writers, async (req, res) => {
     const { messageId, index } = FromMessage.parse(req.body);
     await enclosureFromMessage(db, staffOf(res).id, Id.parse(req.params.id), messageId, index);
     res.status(204).end();
   });
-  router.delete('/drafts/:id/enclosures/:enclosure', async (req, res) => {
+  router.delete('/drafts/:id/enclosures/:enclosure', writers, async (req, res) => {
     await dropEnclosure(db, staffOf(res).id, Id.parse(req.params.id), Id.parse(req.params.enclosure));
     res.status(204).end();
   });
@@ -105,12 +107,12 @@ export function writingRoutes(office: Office): Router {
   router.get('/wordings', async (req, res) =>
     reply(res, z.array(Wording), await listWordings(db, OfFile.parse(req.query).file)),
   );
-  router.post('/wordings', async (req, res) => {
+  router.post('/wordings', only('keep wordings'), async (req, res) => {
     await keepWording(db, staffOf(res).id, WordingDraft.parse(req.body));
     res.status(204).end();
   });
-  router.delete('/wordings/:id', async (req, res) => {
-    await dropWording(db, staffOf(res).id, Id.parse(req.params.id));
+  router.delete('/wordings/:id', only('keep wordings'), async (req, res) => {
+    await dropWording(db, staffOf(res), Id.parse(req.params.id));
     res.status(204).end();
   });
   router.get('/files/:id/documents', async (req, res) =>

@@ -2,12 +2,22 @@ import { randomUUID } from 'node:crypto';
 import { resolveSrv } from 'node:dns/promises';
 import { setTimeout as wait } from 'node:timers/promises';
 import MailComposer from 'nodemailer/lib/mail-composer';
-import type { Guess, MailboxAccess, TryResult, Verified } from '../../contract/index.ts';
+import type { Guess, MailboxAccess, StaffMember, TryResult, Verified } from '../../contract/index.ts';
+import { may } from '../../contract/rights.ts';
 import { domainOf } from '../../core/address/address.ts';
 import { withConnection } from '../dispatch/smtp.ts';
 import { beat } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
-import { accessOf, connectionProblem, imapClient, type Access, type MailboxRow } from './connection.ts';
+import { readSource } from '../reading/pool.ts';
+import { Refusal } from '../http/problems.ts';
+import {
+  accessOf,
+  connectionProblem,
+  imapClient,
+  isPrivate,
+  type Access,
+  type MailboxRow,
+} from './connection.ts';
 
 /** Asks DNS where a service is; injected so that it can be tested without a network. */
 export type AskSrv = (name: string) => Promise<{ name: string; port: number; priority: number }[]>;
@@ -78,14 +88,63 @@ export function accessFrom(access: MailboxAccess, password: string): Access {
   return { ...columnsOf(access), password };
 }
 
+/** So long a try may take, whatever the server does, in milliseconds. */
+const PATIENCE = 25_000;
+
+/** @throws ETIMEDOUT when it takes longer than anybody waits */
+async function inTime<T>(work: Promise<T>): Promise<T> {
+  const late = new AbortController();
+  try {
+    return await Promise.race([
+      work,
+      wait(PATIENCE, undefined, { signal: late.signal }).then(() => {
+        throw Object.assign(new Error('too slow'), { code: 'ETIMEDOUT' });
+      }),
+    ]);
+  } finally {
+    late.abort();
+    work.catch(() => undefined);
+  }
+}
+
+/**
+ * Refuses to reach for a server within a network: whoever may not look around there learns nothing about it.
+ * What a mailbox of the firm is kept at is known already.
+ */
+export async function refuseStrangeServers(
+  office: Office,
+  staff: StaffMember,
+  access: MailboxAccess,
+): Promise<void> {
+  if (may(staff.role, 'reach private networks')) return;
+  for (const [host, port, column] of [
+    [access.imapHost, access.imapPort, 'imap'],
+    [access.smtpHost, access.smtpPort, 'smtp'],
+  ] as const) {
+    if (!(await isPrivate(host))) continue;
+    const known = await office
+      .db('mailbox')
+      .where({ [`${column}_host`]: host, [`${column}_port`]: port })
+      .whereNull('disconnected_at')
+      .first('id');
+    if (!known)
+      throw new Refusal(
+        403,
+        'That server lies within a network. Ask your office manager to connect it first.',
+        `${column}Host`,
+      );
+  }
+}
+
 /** Tries the incoming server: reach it, sign in, list the folders. Never throws: what went wrong is told in words. */
 export async function tryIncoming(access: Access): Promise<TryResult> {
   try {
     const client = imapClient(access);
     client.on('error', () => undefined);
     try {
-      await client.connect();
-      const folders = await client.list({ statusQuery: { messages: true } });
+      const folders = await inTime(
+        client.connect().then(() => client.list({ statusQuery: { messages: true } })),
+      );
       const found = folders
         .filter((folder) => folder.status && !folder.flags.has('\\Noselect'))
         .map((folder) => ({ path: folder.path, messages: folder.status?.messages ?? 0 }));
@@ -99,17 +158,17 @@ export async function tryIncoming(access: Access): Promise<TryResult> {
       client.close();
     }
   } catch (error) {
-    return { ok: false, words: connectionProblem(error).words, folders: [] };
+    return { ok: false, words: connectionProblem(error, { ownWords: false }).words, folders: [] };
   }
 }
 
 /** Tries the outgoing server: reach it and sign in. */
 export async function tryOutgoing(access: Access): Promise<TryResult> {
   try {
-    await withConnection(access, async () => undefined);
+    await inTime(withConnection(access, async () => undefined));
     return { ok: true, words: 'Signed in; mail may leave from here.', folders: [] };
   } catch (error) {
-    return { ok: false, words: connectionProblem(error).words, folders: [] };
+    return { ok: false, words: connectionProblem(error, { ownWords: false }).words, folders: [] };
   }
 }
 
@@ -141,7 +200,9 @@ export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promis
     return { ok: false, words: `The test message could not leave. ${connectionProblem(error).words}` };
   }
   try {
-    if (!(await readBack(access, messageId)))
+    const returned = await readBack(access, messageId);
+    if (returned) await believe(office, mailbox.id, returned);
+    else
       return {
         ok: false,
         words: `The test message left, but has not arrived within ${READ_BACK_SECONDS} seconds. Try again in a few minutes.`,
@@ -154,7 +215,24 @@ export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promis
   return { ok: true, words: 'Verified: a test message went out and came back.' };
 }
 
-async function readBack(access: Access, messageId: string): Promise<boolean> {
+/**
+ * What our own message says when it has come back was written by our own server: the name under which it
+ * writes is believed from now on, unless somebody has said otherwise.
+ */
+async function believe(office: Office, mailboxId: number, raw: Uint8Array): Promise<void> {
+  const { kept } = await readSource(raw, { urgent: true });
+  const name = kept.read.checks[0]?.by;
+  if (!name) return;
+  await office.db.raw(
+    `INSERT INTO mailbox_server (mailbox_id, name, seen, believed, believed_since) VALUES (?, ?, 1, 1, ?)
+      ON DUPLICATE KEY UPDATE believed_since = IF(believed_since IS NULL, VALUES(believed_since), believed_since),
+        believed = IF(believed_by IS NULL, 1, believed)`,
+    [mailboxId, name, new Date()],
+  );
+}
+
+/** The test message as it arrived, taken away again; null when it does not arrive in time. */
+async function readBack(access: Access, messageId: string): Promise<Uint8Array | null> {
   const client = imapClient(access);
   client.on('error', () => undefined);
   try {
@@ -164,12 +242,13 @@ async function readBack(access: Access, messageId: string): Promise<boolean> {
       for (let second = 0; second < READ_BACK_SECONDS; second++) {
         const found = await client.search({ header: { 'message-id': `<${messageId}>` } }, { uid: true });
         if (Array.isArray(found) && found.length) {
+          const message = await client.fetchOne(String(found[0]), { source: true }, { uid: true });
           await client.messageDelete(found.join(','), { uid: true });
-          return true;
+          return (message && message.source) || new Uint8Array();
         }
         await wait(1000);
       }
-      return false;
+      return null;
     } finally {
       lock.release();
     }

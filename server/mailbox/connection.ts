@@ -1,3 +1,5 @@
+import { lookup } from 'node:dns/promises';
+import { BlockList, isIP } from 'node:net';
 import { ImapFlow } from 'imapflow';
 import { unseal } from '../security/seal.ts';
 
@@ -59,8 +61,46 @@ export function refuseOpenNetwork(host: string, security: Security): void {
     throw Object.assign(new Error('unprotected connection'), { code: 'UNPROTECTED' });
 }
 
+const LOOPBACK = new BlockList();
+LOOPBACK.addSubnet('127.0.0.0', 8, 'ipv4');
+LOOPBACK.addAddress('::1', 'ipv6');
+
+/** Addresses that only mean something within a network (RFC 6890; the shared ones of RFC 6598 among them). */
+const PRIVATE = new BlockList();
+for (const [net, bits] of [
+  ['0.0.0.0', 8],
+  ['10.0.0.0', 8],
+  ['100.64.0.0', 10],
+  ['127.0.0.0', 8],
+  ['169.254.0.0', 16],
+  ['172.16.0.0', 12],
+  ['192.168.0.0', 16],
+  ['224.0.0.0', 3],
+] as const)
+  PRIVATE.addSubnet(net, bits, 'ipv4');
+for (const [net, bits] of [
+  ['::', 127],
+  ['fc00::', 7],
+  ['fe80::', 10],
+  ['ff00::', 8],
+] as const)
+  PRIVATE.addSubnet(net, bits, 'ipv6');
+
+function within(list: BlockList, address: string): boolean {
+  const family = isIP(address);
+  return family !== 0 && list.check(address, family === 6 ? 'ipv6' : 'ipv4');
+}
+
+/** Whether a host is this machine itself: by its address, never by how its name begins. */
 export function isLoopback(host: string): boolean {
-  return host === 'localhost' || host === '::1' || host.startsWith('127.');
+  return host === 'localhost' || within(LOOPBACK, host);
+}
+
+/** Whether a host lies within a network rather than on the internet, by all the addresses its name stands for. */
+export async function isPrivate(host: string): Promise<boolean> {
+  if (isIP(host)) return within(PRIVATE, host);
+  const found = await lookup(host, { all: true }).catch(() => []);
+  return found.some(({ address }) => within(PRIVATE, address));
 }
 
 /** What went wrong with a connection, in words, and whether it takes a person to mend it. */
@@ -96,8 +136,11 @@ const PROBLEMS: readonly [codes: string[], words: string, needsPerson: boolean][
   [['ETHROTTLE'], 'The mail server asks us to go slower.', false],
 ];
 
-/** Says in words what went wrong with a mailbox's connection, and whether a person can help. */
-export function connectionProblem(error: unknown): ConnectionProblem {
+/**
+ * Says in words what went wrong with a mailbox's connection, and whether a person can help.
+ * @param ownWords whether the server's own words may be told: not those of a server that is only tried
+ */
+export function connectionProblem(error: unknown, { ownWords = true } = {}): ConnectionProblem {
   const fault = error as {
     authenticationFailed?: boolean;
     serverResponseCode?: string;
@@ -122,6 +165,9 @@ export function connectionProblem(error: unknown): ConnectionProblem {
   const code = own?.[0] ?? fault.code ?? '';
   const known = PROBLEMS.find(([codes]) => codes.includes(code));
   if (known) return { words: known[1], needsPerson: known[2] };
-  const said = fault.responseText || fault.message || 'The mailbox could not be read.';
-  return { words: said.slice(0, 300), needsPerson: false };
+  const said = ownWords ? fault.responseText || fault.message : '';
+  return {
+    words: (said || 'The mail server gave an answer that we do not understand.').slice(0, 300),
+    needsPerson: false,
+  };
 }

@@ -181,6 +181,7 @@ export async function mailRows(
   ]);
   const sizes: { conversation_id: number; size: number }[] = await db('message')
     .whereIn('conversation_id', [...new Set(messages.map((message) => message.conversation_id))])
+    .whereNot({ state: 'private' })
     .groupBy('conversation_id')
     .select('conversation_id')
     .count('* as size');

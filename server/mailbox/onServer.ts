@@ -4,7 +4,7 @@ import type { Office } from '../office.ts';
 import { boxIds } from './boxes.ts';
 import { accessOf, connectionProblem, imapClient, type MailboxRow } from './connection.ts';
 import { listFolders, type FolderRow } from './folders.ts';
-import { IntakeLine } from './intake.ts';
+import { IntakeLine } from '../intake/line.ts';
 import { asArrival } from './sync.ts';
 
 /** So many messages of a folder are fetched at most: whoever finds more should ask for less. */
@@ -67,7 +67,7 @@ async function lookInFolder(
     );
     const missing = found.filter((uid) => !here.has(uid)).slice(-MOST);
     if (!missing.length) return 0;
-    const line = new IntakeLine(office);
+    const line = new IntakeLine(office, folder.mailbox_id);
     for await (const message of client.fetch(
       missing.join(','),
       { uid: true, source: true, flags: true, internalDate: true },

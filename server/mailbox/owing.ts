@@ -3,7 +3,7 @@ import type { Owing } from '../../contract/index.ts';
 import { noteAudit } from '../database/audit.ts';
 import { beat } from '../database/pulse.ts';
 import { notFound } from '../http/problems.ts';
-import { keepPrivate } from '../filing/privacy.ts';
+import { refuseUnlessReadable } from '../filing/privacy.ts';
 import { groupBy } from '../register/filingRegister.ts';
 import type { Office } from '../office.ts';
 
@@ -91,7 +91,7 @@ export async function settleOwing(
     .where({ id: messageId })
     .first('id', 'state', 'direction');
   if (!row) throw notFound('That message');
-  await keepPrivate(db, staffId, row);
+  await refuseUnlessReadable(db, staffId, row);
   await db('message')
     .where({ id: messageId })
     .update({ asks: needs, waits: needs ? (row.direction === 'sent' ? 'they' : 'we') : null });

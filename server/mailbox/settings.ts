@@ -1,6 +1,14 @@
 import type { Knex } from 'knex';
 import type { z } from 'zod';
-import type { MailboxChange, MailboxConnect, MailboxSettings, StaffMember } from '../../contract/index.ts';
+import type {
+  MailboxAccess,
+  MailboxChange,
+  MailboxConnect,
+  MailboxSettings,
+  StaffMember,
+} from '../../contract/index.ts';
+import { may } from '../../contract/rights.ts';
+import { addressKey } from '../../core/address/address.ts';
 import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
@@ -8,7 +16,7 @@ import { readFirm, writeFirm } from '../database/settings.ts';
 import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { seal, unseal } from '../security/seal.ts';
-import { columnsOf } from './connect.ts';
+import { columnsOf, refuseStrangeServers } from './connect.ts';
 import type { MailboxRow } from './connection.ts';
 import { forgetCopies } from './folders.ts';
 
@@ -31,8 +39,17 @@ export async function connectMailbox(
 ): Promise<number> {
   const { db } = office;
   const staffId = wish.staffId ?? staff.id;
-  if ((staffId !== staff.id || wish.shared) && staff.role !== 'manager')
-    throw new Refusal(403, 'Only an office manager can connect a mailbox for others.', 'staffId');
+  if (!may(staff.role, 'connect any mailbox')) {
+    if (staffId !== staff.id || wish.shared)
+      throw new Refusal(403, 'Only an office manager can connect a mailbox for others.', 'staffId');
+    if (addressKey(wish.address) !== addressKey(staff.email))
+      throw new Refusal(
+        403,
+        'Only an office manager can connect a mailbox at another address than your own.',
+        'address',
+      );
+  }
+  await refuseStrangeServers(office, staff, wish.access);
   const id = await transact(db, async (trx) => {
     const before: { id: number; disconnected_at: Date | null } | undefined = await trx('mailbox')
       .where({ address: wish.address })
@@ -101,12 +118,14 @@ export async function mailboxSettings(
 ): Promise<MailboxSettings> {
   const { db } = office;
   const row = await mailboxToManage(db, staff, id);
-  const [folders, colleagues, people, owner, neverLogged] = await Promise.all([
+  const [folders, colleagues, people, owner, neverLogged, servers, silent] = await Promise.all([
     db('folder').where({ mailbox_id: id }).orderBy('path').select('id', 'path', 'skipped'),
     db('mailbox_colleague').where({ mailbox_id: id }).select('staff_id', 'may'),
     db('staff').where({ active: 1 }).orderBy('name').select('id', 'name'),
     db('staff').where({ id: row.staff_id }).first('name'),
     onlyHere(db, id).count('* as count').first(),
+    vouchingServers(db, id),
+    db('mailbox').where({ id }).first('checks_silently'),
   ]);
   return {
     id,
@@ -134,6 +153,8 @@ export async function mailboxSettings(
     colleagues: colleagues.map(({ staff_id, may }) => ({ staffId: staff_id, may })),
     staff: people,
     neverLogged: Number((neverLogged as { count: number } | undefined)?.count ?? 0),
+    servers,
+    checksSilently: Boolean(silent?.checks_silently),
   };
 }
 
@@ -164,12 +185,21 @@ export async function changeMailbox(
   const columns: Record<string, unknown> = {};
   if (change.name !== undefined) columns.name = change.name || before.name;
   if (change.shared !== undefined) {
-    if (staff.role !== 'manager')
+    if (!may(staff.role, 'connect any mailbox'))
       throw new Refusal(403, 'Only an office manager can share a mailbox with all.');
     columns.shared = change.shared;
   }
+  if (change.checksSilently !== undefined) columns.checks_silently = change.checksSilently;
   if (change.paused !== undefined) columns.paused_at = change.paused ? new Date() : null;
-  if (change.access) Object.assign(columns, columnsOf(change.access), { verified_at: null });
+  if (change.access) {
+    await refuseStrangeServers(office, staff, change.access);
+    if (
+      change.password === undefined &&
+      !(keptFor(before, change.access, 'incoming') && keptFor(before, change.access, 'outgoing'))
+    )
+      throw new Refusal(400, PASSWORD_AGAIN, 'password');
+    Object.assign(columns, columnsOf(change.access), { verified_at: null });
+  }
   if (change.password !== undefined)
     Object.assign(columns, { sealed_password: seal(office.config.key, change.password), verified_at: null });
   if (change.access || change.password !== undefined)
@@ -184,6 +214,7 @@ export async function changeMailbox(
         .where({ mailbox_id: id })
         .update({ history_uid: trx.raw('next_uid') });
     if (change.colleagues) await setColleagues(trx, id, change.colleagues);
+    if (change.believed) await setServers(trx, staff.id, id, change.believed);
     const told = Object.keys(change).filter((key) => key !== 'password');
     await noteAudit(trx, staff.id, 'mailbox changed', 'mailbox', id, null, { changed: told });
   });
@@ -291,9 +322,69 @@ async function removeNeverLogged(db: Knex, mailboxId: number): Promise<void> {
   }
 }
 
-/** The password kept for a mailbox, for trying a changed way in. */
-export function keptPassword(office: Office, mailbox: MailboxRow): string {
+const PASSWORD_AGAIN = 'Give the password again: the one we keep is only for the server it was saved for.';
+
+/** Whether a way in is the very one that the kept password was saved for. */
+function keptFor(mailbox: MailboxRow, access: MailboxAccess, step: 'incoming' | 'outgoing'): boolean {
+  if (mailbox.user !== access.user) return false;
+  return step === 'incoming'
+    ? mailbox.imap_host === access.imapHost &&
+        mailbox.imap_port === access.imapPort &&
+        mailbox.imap_security === access.imapSecurity
+    : mailbox.smtp_host === access.smtpHost &&
+        mailbox.smtp_port === access.smtpPort &&
+        mailbox.smtp_security === access.smtpSecurity;
+}
+
+/**
+ * The password kept for a mailbox, for trying its way in again. It goes to no other server than the one it
+ * was saved for: whoever listens there would have it.
+ * @throws when the way in was changed
+ */
+export function keptPassword(
+  office: Office,
+  mailbox: MailboxRow,
+  access: MailboxAccess,
+  step: 'incoming' | 'outgoing',
+): string {
+  if (!keptFor(mailbox, access, step)) throw new Refusal(400, PASSWORD_AGAIN, 'password');
   return unseal(office.config.key, mailbox.sealed_password);
+}
+
+/** What the settings say of the servers that vouch for senders: the names seen in the mail, those believed first. */
+async function vouchingServers(db: Knex, mailboxId: number): Promise<MailboxSettings['servers']> {
+  const rows: { name: string; seen: number; believed: number; believed_by: number | null }[] = await db(
+    'mailbox_server',
+  )
+    .where({ mailbox_id: mailboxId })
+    .orderBy('believed', 'desc')
+    .orderBy('seen', 'desc')
+    .limit(MOST_SERVERS)
+    .select('name', 'seen', 'believed', 'believed_by');
+  return rows.map(({ name, seen, believed, believed_by }) => ({
+    name,
+    seen,
+    believed: Boolean(believed),
+    learned: Boolean(believed) && believed_by === null,
+  }));
+}
+
+const MOST_SERVERS = 6;
+
+/** A person says which servers' words about senders are believed. */
+async function setServers(
+  trx: Transaction,
+  staffId: number,
+  mailboxId: number,
+  believed: readonly string[],
+): Promise<void> {
+  const own = () => trx('mailbox_server').where({ mailbox_id: mailboxId });
+  await own().whereNotIn('name', believed).update({ believed: 0, believed_by: staffId });
+  for (const name of believed)
+    await trx('mailbox_server')
+      .insert({ mailbox_id: mailboxId, name, believed: 1, believed_since: new Date(), believed_by: staffId })
+      .onConflict(['mailbox_id', 'name'])
+      .merge(['believed', 'believed_since', 'believed_by']);
 }
 
 /** Sets the firm's private filing address. It must reach a mailbox that is connected, or nothing would come of it. */

@@ -1,13 +1,20 @@
 import type { Knex } from 'knex';
-import type { MailboxStatus } from '../../contract/index.ts';
+import type { MailboxStatus, StaffMember } from '../../contract/index.ts';
+import { may } from '../../contract/rights.ts';
 import { beat } from '../database/pulse.ts';
 import { groupBy } from '../register/filingRegister.ts';
+import { visibleBoxes } from './boxes.ts';
 
 /** How long after the last look a mailbox still counts as in step, in milliseconds. */
 const FRESH = 2 * 60_000;
 
-/** How each mailbox stands: what lies there, what was taken in, and what is wrong if anything is. */
-export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
+/**
+ * How each mailbox stands, as far as a person may know: what lies there, what was taken in, and what is wrong
+ * if anything is.
+ */
+export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<MailboxStatus[]> {
+  const visible = new Set<number>(await visibleBoxes(db, staff.id).pluck('mailbox.id'));
+  const counts = may(staff.role, 'count every mailbox');
   const mailboxes = await db('mailbox')
     .join('staff', 'staff.id', 'mailbox.staff_id')
     .whereNull('mailbox.disconnected_at')
@@ -47,13 +54,16 @@ export async function mailboxStatuses(db: Knex): Promise<MailboxStatus[]> {
       pausedAt: mailbox.paused_at?.toISOString() ?? null,
       expectedEnd: filling ? expectedEnd(mailbox, onServer - taken) : null,
       problem: mailbox.problem,
-      onServer,
-      taken,
-      folders: own.map((folder) => ({
-        path: folder.path,
-        onServer: folder.on_server,
-        taken: Number(folder.taken),
-      })),
+      onServer: counts || visible.has(mailbox.id) ? onServer : null,
+      taken: counts || visible.has(mailbox.id) ? taken : null,
+      // The names of folders tell of what lies in them.
+      folders: visible.has(mailbox.id)
+        ? own.map((folder) => ({
+            path: folder.path,
+            onServer: folder.on_server,
+            taken: Number(folder.taken),
+          }))
+        : [],
     };
   });
 }

@@ -12,7 +12,8 @@ import {
   type FolderState,
   type ListedFolder,
 } from './folders.ts';
-import { IntakeLine, type Arrival } from './intake.ts';
+import { IntakeLine } from '../intake/line.ts';
+import type { Arrival } from '../intake/prepare.ts';
 import { mirrorDrafts } from '../writing/mirror.ts';
 import { carryOutWishes, hasWishes } from './wishes.ts';
 
@@ -49,7 +50,7 @@ export class MailboxSync {
     private readonly office: Office,
     private readonly mailbox: MailboxRow,
   ) {
-    this.line = new IntakeLine(office);
+    this.line = new IntakeLine(office, mailbox.id);
     this.client = imapClient(accessOf(mailbox, office.config.key));
     this.client.on('error', () => this.wake?.());
     this.client.on('exists', () => this.wake?.());

@@ -16,6 +16,7 @@ import { BUILT_IN_FIELDS } from '../../core/merge/document.ts';
 import { renderMessage } from '../../core/merge/render.ts';
 import { insertAll, transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
+import { may } from '../../contract/rights.ts';
 import { noteAudit } from '../database/audit.ts';
 import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
@@ -30,6 +31,7 @@ interface MailingRecord {
   name: string;
   state: MailingRow['state'];
   owner: string;
+  owner_id: number;
   selection: string;
   unticked: string;
   subject: string;
@@ -219,6 +221,8 @@ export async function saveMailing(
 
 export async function deleteMailing(db: Knex, staff: StaffMember, id: number): Promise<void> {
   const row = await readRecord(db, id);
+  if (row.owner_id !== staff.id && !may(staff.role, 'drop mailings'))
+    throw new Refusal(403, `Only ${row.owner} or an office manager can throw this mailing away.`);
   if (!(await db('mailing').where({ id, state: 'draft' }).delete()))
     throw new Refusal(409, 'Only a draft can be thrown away.');
   await noteAudit(db, staff.id, 'thrown away', 'mailing', id, { name: row.name }, null);

@@ -1,10 +1,12 @@
 import sanitizeHtml from 'sanitize-html';
+import { boundedHtml } from '../../core/message/html.ts';
+import { LIMITS } from '../../core/message/limits.ts';
 import { escapeHtml } from '../../core/merge/render.ts';
 import type { Enclosure } from '../../core/message/read.ts';
 
 /** Picture types a browser may draw; SVG is left out, as it can carry scripts. */
 const PICTURES = /^image\/(?:png|jpe?g|gif|webp|bmp)$/;
-const CSS_VALUE = [/^(?!.*(?:url|expression|javascript|@import|\\))[^;{}<>]*$/i];
+const CSS_VALUE = [/^(?!.*(?:url|expression|javascript|@import|\\))[^;{}<>]*$/is];
 const CSS_PROPERTIES = [
   'color',
   'background-color',
@@ -41,6 +43,10 @@ const CSS_PROPERTIES = [
   'list-style-type',
 ];
 
+/** So many bytes of pictures stand in one page; one larger than the second figure but once. */
+const MOST_PICTURES = 12_000_000;
+const LARGE_PICTURE = 50_000;
+
 /**
  * Makes the HTML of a message from outside fit to be shown in a sandboxed frame: no scripts, forms,
  * frames or styles that reach out; links open apart and tell nobody where they were; pictures within
@@ -52,7 +58,8 @@ export function safeHtml(html: string, enclosures: readonly Enclosure[], remoteP
       .filter((part) => part.contentId && PICTURES.test(part.mimeType))
       .map((part) => [part.contentId, part]),
   );
-  return sanitizeHtml(html, {
+  const pictures = new Pictures(byId, remotePictures);
+  return sanitizeHtml(boundedHtml(html).html, {
     allowedTags: [
       ...sanitizeHtml.defaults.allowedTags,
       'img',
@@ -76,7 +83,7 @@ export function safeHtml(html: string, enclosures: readonly Enclosure[], remoteP
     allowedSchemesByTag: { img: remotePictures ? ['http', 'https', 'data'] : ['data'] },
     allowProtocolRelative: false,
     allowedStyles: { '*': Object.fromEntries(CSS_PROPERTIES.map((property) => [property, CSS_VALUE])) },
-    nestingLimit: 100,
+    nestingLimit: LIMITS.depth,
     transformTags: {
       a: (tagName, attributes) => ({
         tagName,
@@ -84,28 +91,52 @@ export function safeHtml(html: string, enclosures: readonly Enclosure[], remoteP
       }),
       img: (tagName, attributes) => ({
         tagName,
-        attribs: { ...attributes, src: pictureSource(attributes.src ?? '', byId, remotePictures) },
+        attribs: { ...attributes, src: pictures.source(attributes.src ?? '') },
       }),
     },
     exclusiveFilter: (frame) => frame.tag === 'img' && !frame.attribs.src,
   });
 }
 
-function pictureSource(
-  src: string,
-  byId: ReadonlyMap<string | null, Enclosure>,
-  remotePictures: boolean,
-): string {
-  if (/^cid:/i.test(src)) {
-    const part = byId.get(decodeURIComponent(src.slice(4)));
-    return part ? `data:${part.mimeType};base64,${Buffer.from(part.content).toString('base64')}` : '';
+/** Where the pictures of one page come from; those within the message are put in place while there is room. */
+class Pictures {
+  private bytes = 0;
+  private readonly shown = new Set<Enclosure>();
+
+  constructor(
+    private readonly byId: ReadonlyMap<string | null, Enclosure>,
+    private readonly remote: boolean,
+  ) {}
+
+  source(src: string): string {
+    if (/^cid:/i.test(src)) return this.within(src.slice(4));
+    if (/^data:/i.test(src)) {
+      this.bytes += src.length;
+      return PICTURES.test(/^data:([^;,]{1,80})/i.exec(src)?.[1] ?? '') && this.bytes <= MOST_PICTURES
+        ? src
+        : '';
+    }
+    return this.remote && /^https?:/i.test(src) ? src : '';
   }
-  if (/^data:/i.test(src)) return PICTURES.test(/^data:([^;,]+)/i.exec(src)?.[1] ?? '') ? src : '';
-  return remotePictures && /^https?:/i.test(src) ? src : '';
+
+  private within(id: string): string {
+    const part = this.byId.get(unescaped(id));
+    if (!part) return '';
+    const again = this.shown.has(part);
+    this.bytes += part.content.length;
+    if (this.bytes > MOST_PICTURES || (again && part.content.length > LARGE_PICTURE)) return '';
+    this.shown.add(part);
+    return `data:${part.mimeType};base64,${Buffer.from(part.content).toString('base64')}`;
+  }
 }
 
-export function hasRemotePictures(html: string): boolean {
-  return /<img[^>]+src\s*=\s*["']?\s*https?:/i.test(html);
+/** Percent signs undone where they make sense (RFC 2392); else as it stands. */
+function unescaped(id: string): string {
+  try {
+    return decodeURIComponent(id);
+  } catch {
+    return id;
+  }
 }
 
 /** The policy under which a message's own page is shown, whatever the sanitiser let through. */

@@ -4,6 +4,10 @@ import type { StaffMember } from '../../contract/common.ts';
 import { hashPassword, passwordFits } from './passwords.ts';
 
 const HOURS = 12;
+/** Without a request for so long a session ends before its time. */
+const IDLE_HOURS = 3;
+/** The last request is noted this often, in milliseconds. */
+const NOTED = 60_000;
 
 const hashToken = (token: string) => createHash('sha256').update(token).digest();
 
@@ -33,13 +37,23 @@ export async function openSession(db: Knex, email: string, password: string): Pr
   return token;
 }
 
-/** Who the token belongs to, while it lasts. */
-export async function sessionStaff(db: Knex, token: string): Promise<StaffMember | null> {
-  const row: StaffMember | undefined = await db('session')
+/** Who the token belongs to, while it lasts. @param asking whether the person does something, which keeps it alive */
+export async function sessionStaff(
+  db: Knex,
+  token: string,
+  { asking = true } = {},
+): Promise<StaffMember | null> {
+  const now = Date.now();
+  const row: (StaffMember & { seen_at: Date }) | undefined = await db('session')
     .join('staff', 'staff.id', 'session.staff_id')
     .where({ token_hash: hashToken(token), 'staff.active': 1 })
-    .where('expires_at', '>', new Date())
-    .first('staff.id', 'staff.name', 'staff.email', 'staff.role');
+    .where('expires_at', '>', new Date(now))
+    .where('seen_at', '>', new Date(now - IDLE_HOURS * 3600_000))
+    .first('staff.id', 'staff.name', 'staff.email', 'staff.role', 'seen_at');
+  if (row && asking && now - row.seen_at.getTime() > NOTED)
+    await db('session')
+      .where({ token_hash: hashToken(token) })
+      .update({ seen_at: new Date(now) });
   return row ? { id: row.id, name: row.name, email: row.email, role: row.role } : null;
 }
 
@@ -47,4 +61,34 @@ export async function closeSession(db: Knex, token: string): Promise<void> {
   await db('session')
     .where({ token_hash: hashToken(token) })
     .delete();
+}
+
+/** Ends every session of a person, but for the one with the given token. */
+export async function closeSessions(db: Knex, staffId: number, but?: string): Promise<void> {
+  const sessions = db('session').where({ staff_id: staffId });
+  if (but !== undefined) sessions.whereNot({ token_hash: hashToken(but) });
+  await sessions.delete();
+}
+
+/**
+ * Changes a password; every other session of the person ends.
+ * @param token of the session that stays
+ * @returns whether the present password was right
+ */
+export async function changePassword(
+  db: Knex,
+  staffId: number,
+  current: string,
+  next: string,
+  token: string,
+): Promise<boolean> {
+  const row: { password_hash: string } | undefined = await db('staff')
+    .where({ id: staffId })
+    .first('password_hash');
+  if (!row || !(await passwordFits(row.password_hash, current))) return false;
+  await db('staff')
+    .where({ id: staffId })
+    .update({ password_hash: await hashPassword(next) });
+  await closeSessions(db, staffId, token);
+  return true;
 }

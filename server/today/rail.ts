@@ -1,19 +1,19 @@
 import type { Knex } from 'knex';
-import type { RailCounts } from '../../contract/index.ts';
+import type { RailCounts, StaffMember } from '../../contract/index.ts';
 import { waitingNow } from '../filing/sorting.ts';
 import { shownMailboxes } from '../mailbox/boxes.ts';
 import { mailboxStatuses } from '../mailbox/status.ts';
 
 /** The figures beside the rail's words. */
-export async function railCounts(db: Knex, staffId: number): Promise<RailCounts> {
+export async function railCounts(db: Knex, staff: StaffMember): Promise<RailCounts> {
   const count = async (query: Knex.QueryBuilder) =>
     Number((await query.count('* as count').first())?.count ?? 0);
   const [sorting, clients, mailings, mailboxes, boxes] = await Promise.all([
     count(waitingNow(db)),
     count(db('client')),
     count(db('mailing').whereIn('state', ['draft', 'preparing', 'leaving', 'paused'])),
-    mailboxStatuses(db),
-    shownMailboxes(db, staffId),
+    mailboxStatuses(db, staff),
+    shownMailboxes(db, staff.id),
   ]);
   const looks = mailboxes.map((mailbox) => mailbox.inStepAt).filter((at) => at !== null);
   return {

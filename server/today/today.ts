@@ -1,43 +1,47 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
-import type { ReturnedPage, Today } from '../../contract/index.ts';
-import { addressKey } from '../../core/address/address.ts';
-import { returnWords } from '../../core/delivery/report.ts';
-import { readMessage } from '../../core/message/read.ts';
-import { hashOf, readRaw } from '../database/raw.ts';
+import type { StaffMember, Today } from '../../contract/index.ts';
 import { readFirm } from '../database/settings.ts';
 import type { Candidate } from '../../core/filing/types.ts';
 import { filesByIds } from '../register/files.ts';
+import { readableBy } from '../filing/privacy.ts';
 import { waitingNow } from '../filing/sorting.ts';
 import { owing, owingCounts } from '../mailbox/owing.ts';
 import { mailboxStatuses } from '../mailbox/status.ts';
+import { RETURNED_DAYS, returnedReports } from './returned.ts';
 import { listMailings } from '../mailing/mailings.ts';
 
 const DAYS = 14;
-/** Returned messages of this long ago are still worth mending. */
-const RETURNED_DAYS = 60;
 const LATEST = 6;
 
 /** Everything on the first screen. */
-export async function readToday(db: Knex): Promise<Today> {
+export async function readToday(db: Knex, staff: StaffMember): Promise<Today> {
   const { zone } = await readFirm(db);
   const midnight = DateTime.now().setZone(zone).startOf('day');
   const from = midnight.minus({ days: DAYS - 1 });
-  const [unsorted, returned, uncertain, mailboxes, mailings, days, latest, owed, oldest] = await Promise.all([
-    waitingNow(db).count('* as count').min('at as oldest').first(),
-    returnedReports(db).count('* as count').first(),
-    db('dispatch').where({ state: 'uncertain' }).count('* as count').first(),
-    mailboxStatuses(db),
-    listMailings(db, 0, 5),
-    mailByDay(db, from, zone),
-    latestMessages(db),
-    owingCounts(db),
-    owing(db, { who: 'we', limit: 3 }),
-  ]);
+  const [unsorted, returned, held, unreadable, uncertain, mailboxes, mailings, days, latest, owed, oldest] =
+    await Promise.all([
+      waitingNow(db).count('* as count').min('at as oldest').first(),
+      readableBy(db, returnedReports(db), staff.id).count('* as count').first(),
+      db('return_report').where({ state: 'held' }).countDistinct('email_key as count').first(),
+      readableBy(db, db('message').whereNotNull('problem'), staff.id)
+        .where('state', 'suggested')
+        .count('* as count')
+        .first(),
+      db('dispatch').where({ state: 'uncertain' }).count('* as count').first(),
+      mailboxStatuses(db, staff),
+      listMailings(db, 0, 5),
+      mailByDay(db, from, zone),
+      latestMessages(db),
+      owingCounts(db),
+      owing(db, { who: 'we', limit: 3 }),
+    ]);
   const today = days.at(-1);
   return {
     unsorted: { count: Number(unsorted?.count ?? 0), oldest: unsorted?.oldest?.toISOString() ?? null },
     returned: { count: Number(returned?.count ?? 0), words: `in the last ${RETURNED_DAYS} days` },
+    held: Number(held?.count ?? 0),
+    unreadable: Number(unreadable?.count ?? 0),
     uncertain: Number(uncertain?.count ?? 0),
     owing: { ...owed, oldest },
     failing: mailboxes.filter((mailbox) => mailbox.state === 'failing'),
@@ -111,51 +115,4 @@ async function latestMessages(db: Knex): Promise<Today['latest']> {
     number: row.number ?? suggested.get(firsts[index] ?? 0)?.number ?? null,
     clientId: row.client_id,
   }));
-}
-
-function returnedReports(db: Knex) {
-  return db('message')
-    .where({ automatic: 'report' })
-    .where('at', '>', new Date(Date.now() - RETURNED_DAYS * 24 * 3600_000));
-}
-
-/** Delivery reports of late, each with the address that failed, why, and whose it is. */
-export async function listReturned(db: Knex, offset: number, limit: number): Promise<ReturnedPage> {
-  const [total, rows] = await Promise.all([
-    returnedReports(db).count('* as count').first(),
-    returnedReports(db)
-      .orderBy('at', 'desc')
-      .offset(offset)
-      .limit(limit)
-      .select('id', 'at', 'raw_hash') as Promise<{ id: number; at: Date; raw_hash: Buffer }[]>,
-  ]);
-  return {
-    total: Number(total?.count ?? 0),
-    rows: await Promise.all(
-      rows.map(async (row) => {
-        const { report } = await readMessage(await readRaw(db, row.raw_hash));
-        const recipient = report?.recipients[0];
-        const client = recipient
-          ? await db('address')
-              .join('client_person', 'client_person.person_id', 'address.person_id')
-              .join('client', 'client.id', 'client_person.client_id')
-              .where({ email_key: addressKey(recipient.address) })
-              .first('client.id', 'client.name')
-          : undefined;
-        const original = report?.originalMessageId
-          ? await db('message')
-              .where({ message_key: hashOf(report.originalMessageId) })
-              .first('subject')
-          : undefined;
-        return {
-          messageId: row.id,
-          at: row.at.toISOString(),
-          address: recipient?.address ?? 'an address that was not named',
-          why: returnWords(recipient?.status ?? ''),
-          client: client ? { id: client.id, name: client.name } : null,
-          subject: original?.subject ?? '',
-        };
-      }),
-    ),
-  };
 }

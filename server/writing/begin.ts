@@ -8,11 +8,14 @@ import { quotedAnswer, subjectFor } from '../../core/merge/letter.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { transact } from '../database/database.ts';
 import { readFirm } from '../database/settings.ts';
-import { messageSource } from '../filing/message.ts';
+import { messageEnclosure, messageReading } from '../filing/message.ts';
 import { writableBoxIds } from '../mailbox/boxes.ts';
 import type { Office } from '../office.ts';
 import { keepEnclosure } from './enclosures.ts';
 import { findCorrespondents } from './people.ts';
+
+/** So many enclosures are handed on with a message. */
+const MOST_ENCLOSURES = 50;
 
 /** Begins a message, with what can be known filled in: to whom, from which mailbox, about what, on which file. */
 export async function beginDraft(
@@ -25,6 +28,9 @@ export async function beginDraft(
     ? await aboutMessage(office, staffId, begin.messageId, begin.how === 'new' ? 'reply' : begin.how)
     : await toSomebody(db, begin);
   const mailboxId = await mailboxFor(db, staffId, begin.messageId);
+  const enclosures: Awaited<ReturnType<typeof messageEnclosure>>[] = [];
+  for (const index of start.enclosures)
+    enclosures.push(await messageEnclosure(db, staffId, begin.messageId ?? 0, index));
   const domain = (await readFirm(db)).domains[0] ?? 'mail.invalid';
   return transact(db, async (trx) => {
     const [id = 0] = await trx('draft').insert({
@@ -40,8 +46,7 @@ export async function beginDraft(
       file_ids: JSON.stringify(start.fileIds),
       saved_at: new Date(),
     });
-    for (const part of start.enclosures)
-      await keepEnclosure(trx, id, part.filename, part.mimeType, part.content);
+    for (const part of enclosures) await keepEnclosure(trx, id, part.filename, part.mimeType, part.content);
     return id;
   });
 }
@@ -52,7 +57,8 @@ interface Start {
   subject: string;
   quoted: string;
   fileIds: number[];
-  enclosures: ReadMessage['enclosures'];
+  /** Numbers of the enclosures that are handed on. */
+  enclosures: number[];
 }
 
 async function toSomebody(db: Knex, begin: z.output<typeof DraftBegin>): Promise<Start> {
@@ -92,7 +98,7 @@ async function aboutMessage(
   how: 'reply' | 'all' | 'forward',
 ): Promise<Start> {
   const { db } = office;
-  const { read } = await messageSource(db, staffId, messageId);
+  const { read } = await messageReading(db, staffId, messageId);
   const register = await office.filingRegister();
   const { zone } = await readFirm(db);
   const filed: number[] = await db('filing').where({ message_id: messageId }).pluck('file_id');
@@ -109,7 +115,7 @@ async function aboutMessage(
     quoted:
       how === 'forward' ? forwarded(read, when) : quotedAnswer(`On ${when}, ${writer} wrote:`, read.text),
     fileIds: filed.length ? filed : row.state === 'suggested' && suggested ? [suggested] : [],
-    enclosures: how === 'forward' ? read.enclosures : [],
+    enclosures: how === 'forward' ? [...read.enclosures.keys()].slice(0, MOST_ENCLOSURES) : [],
   };
 }
 

@@ -3,9 +3,9 @@ import type { Knex } from 'knex';
 import type { Addressees } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
-import { readMessage } from '../../core/message/read.ts';
 import { readRaw } from '../database/raw.ts';
 import { readFirm } from '../database/settings.ts';
+import { readingOf } from '../reading/kept.ts';
 
 export interface DraftRecord {
   id: number;
@@ -89,7 +89,7 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
 
 async function parentOf(db: Knex, id: number) {
   const row: { raw_hash: Buffer } | undefined = await db('message').where({ id }).first('raw_hash');
-  return row ? readMessage(await readRaw(db, row.raw_hash)) : null;
+  return row ? (await readingOf(db, row.raw_hash)).read : null;
 }
 
 async function enclosuresOf(db: Knex, draftId: number) {

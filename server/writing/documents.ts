@@ -1,7 +1,6 @@
 import type { Knex } from 'knex';
 import type { FileDocument } from '../../contract/index.ts';
-import { readMessage } from '../../core/message/read.ts';
-import { readRaw } from '../database/raw.ts';
+import { readingOf } from '../reading/kept.ts';
 
 /** So many of the latest messages with enclosures are looked through. */
 const MESSAGES = 40;
@@ -20,7 +19,7 @@ export async function documentsOfFile(db: Knex, fileId: number): Promise<FileDoc
       .select('message.id', 'message.raw_hash', 'message.at', 'message.from_name', 'message.from_address');
   const documents = await Promise.all(
     rows.map(async (row) => {
-      const read = await readMessage(await readRaw(db, row.raw_hash));
+      const { read } = await readingOf(db, row.raw_hash);
       return read.enclosures.flatMap((part, index) =>
         part.inline
           ? []
@@ -29,7 +28,7 @@ export async function documentsOfFile(db: Knex, fileId: number): Promise<FileDoc
                 messageId: row.id,
                 index,
                 filename: part.filename,
-                size: part.content.length,
+                size: part.size,
                 at: row.at.toISOString(),
                 from: row.from_name || row.from_address,
               },

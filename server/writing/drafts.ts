@@ -9,6 +9,7 @@ import type {
   DraftView,
   FileRef,
 } from '../../contract/index.ts';
+import { isAddress } from '../../core/address/address.ts';
 import { transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { notFound, Refusal } from '../http/problems.ts';
@@ -124,6 +125,9 @@ export async function saveDraft(
   const { db } = office;
   await readDraft(db, staffId, id);
   if (save.mailboxId !== null) await boxToWriteAs(db, staffId, save.mailboxId);
+  const fileIds = [...new Set(save.fileIds)];
+  const there = fileIds.length ? await db('file').whereIn('id', fileIds).pluck('id') : [];
+  if (there.length !== fileIds.length) throw new Refusal(400, 'That file does not exist.', 'fileIds');
   const savedAt = new Date();
   const changed = await db('draft')
     .where({ id, staff_id: staffId, version: save.version, state: 'draft' })
@@ -134,7 +138,7 @@ export async function saveDraft(
       body: JSON.stringify(save.body),
       plain: save.plain,
       quoted: save.quoted,
-      file_ids: JSON.stringify(save.fileIds),
+      file_ids: JSON.stringify(fileIds),
       version: save.version + 1,
       saved_at: savedAt,
     });
@@ -169,8 +173,6 @@ export async function restoreDraft(db: Knex, staffId: number, id: number): Promi
   await beat(db, 'mail');
 }
 
-const ADDRESS = /^[^\s@<>(),;:"[\]\\]+@[^\s@<>(),;:"[\]\\]+\.[^\s@<>(),;:"[\]\\]+$/u;
-
 /**
  * Sends a message off: now, which leaves ten seconds to take it back, or later. From here on it is a
  * dispatch like any other: crash-safe, tried again, and logged as the bytes that left.
@@ -192,7 +194,7 @@ export async function sendDraft(
   const people = JSON.parse(draft.people) as Addressees;
   const everybody = [...people.to, ...people.cc, ...people.bcc];
   if (!everybody.length) throw new Refusal(400, 'Say whom it is to.', 'people');
-  const wrong = everybody.find(({ email }) => !ADDRESS.test(email));
+  const wrong = everybody.find(({ email }) => !isAddress(email));
   if (wrong) throw new Refusal(400, `“${wrong.email || wrong.name}” is not an email address.`, 'people');
   if (draft.mailbox_id === null)
     throw new Refusal(400, 'Choose from which mailbox it goes, or connect one first.', 'mailboxId');

@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 import { keepRaw, packRaw } from '../database/raw.ts';
-import { messageSource } from '../filing/message.ts';
-import { notFound, Refusal } from '../http/problems.ts';
+import { messageEnclosure } from '../filing/message.ts';
+import { Refusal } from '../http/problems.ts';
 import { readDraft } from './drafts.ts';
 
 /** So much may be enclosed; more is turned away by many servers (common practice). */
@@ -72,8 +72,6 @@ export async function enclosureFromMessage(
   messageId: number,
   index: number,
 ): Promise<void> {
-  const { read } = await messageSource(db, staffId, messageId);
-  const part = read.enclosures[index];
-  if (!part) throw notFound('That enclosure');
+  const part = await messageEnclosure(db, staffId, messageId, index);
   await addEnclosure(db, staffId, id, part.filename, part.mimeType, part.content);
 }

@@ -1,14 +1,15 @@
 import type { Knex } from 'knex';
 import type { Fact, Wording } from '../../contract/index.ts';
 import type { z } from 'zod';
-import type { WordingDraft } from '../../contract/index.ts';
+import type { StaffMember, WordingDraft } from '../../contract/index.ts';
+import { may } from '../../contract/rights.ts';
 import { BUILT_IN_FIELDS, type DocNode, type Facts } from '../../core/merge/document.ts';
 import { greeting } from '../../core/merge/greeting.ts';
 import { fillIn } from '../../core/merge/letter.ts';
 import { noteAudit } from '../database/audit.ts';
 import { isDuplicate } from '../database/database.ts';
 import { readFirm } from '../database/settings.ts';
-import { Refusal } from '../http/problems.ts';
+import { notAllowed, Refusal } from '../http/problems.ts';
 import { fieldWords, type FieldRow } from '../register/clients.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */
@@ -99,7 +100,11 @@ export async function keepWording(
   draft: z.output<typeof WordingDraft>,
 ): Promise<void> {
   try {
-    const [id = 0] = await db('wording').insert({ ...draft, body: JSON.stringify(draft.body) });
+    const [id = 0] = await db('wording').insert({
+      ...draft,
+      staff_id: staffId,
+      body: JSON.stringify(draft.body),
+    });
     await noteAudit(db, staffId, 'wording kept', 'wording', id, null, { name: draft.name });
   } catch (error) {
     if (isDuplicate(error)) throw new Refusal(409, 'There is one of that name already.', 'name');
@@ -107,9 +112,11 @@ export async function keepWording(
   }
 }
 
-export async function dropWording(db: Knex, staffId: number, id: number): Promise<void> {
+/** Throws a wording away. @throws when a colleague keeps it and one's role gives no right to theirs */
+export async function dropWording(db: Knex, staff: StaffMember, id: number): Promise<void> {
   const row = await db('wording').where({ id }).first();
   if (!row) return;
+  if (row.staff_id !== staff.id && !may(staff.role, 'drop wordings')) throw notAllowed('drop wordings');
   await db('wording').where({ id }).delete();
-  await noteAudit(db, staffId, 'wording dropped', 'wording', id, row, null);
+  await noteAudit(db, staff.id, 'wording dropped', 'wording', id, row, null);
 }

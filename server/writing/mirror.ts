@@ -52,7 +52,11 @@ async function mirrorOne(
   const found = await client.search({ header: { 'message-id': `<${draft.message_id}>` } }, { uid: true });
   const old = Array.isArray(found) ? found : [];
   const stays = draft.state === 'draft' && draft.mailbox_id === mailboxId;
-  if (stays) await client.append(path, await composeDraft(db, draft, draft.saved_at), ['\\Draft', '\\Seen']);
+  if (stays) {
+    const bytes = await composeDraft(db, draft, draft.saved_at).catch(() => null);
+    // What cannot be composed stays here alone; it is tried again when it is changed.
+    if (bytes) await client.append(path, bytes, ['\\Draft', '\\Seen']);
+  }
   if (old.length) await client.messageDelete(old.join(','), { uid: true });
   const change = stays
     ? { mirrored: draft.version, mirrored_in: mailboxId }

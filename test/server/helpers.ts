@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import pino from 'pino';
 import { loadRecords, makeWorld, pointMailboxes } from '../../demo/load.ts';
 import type { DemoRegister } from '../../demo/register.ts';
+import { EXCHANGE } from '../../outside/vouch.ts';
 import { World } from '../../outside/world.ts';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
 import type { Config } from '../../server/config.ts';
@@ -44,6 +45,14 @@ export async function stopMariaDB(): Promise<void> {
   rmSync(dir, { recursive: true, force: true });
   mariadb = null;
 }
+
+/** The office manager of the demo firm, as the services are told of her. */
+export const MANAGER = {
+  id: 1,
+  name: 'Maren Okell',
+  email: 'maren.okell@quillhurst.example',
+  role: 'manager',
+} as const;
 
 export interface TestFirm {
   url: string;
@@ -141,6 +150,12 @@ export function rawMessage(headers: Record<string, string>, text: string): Buffe
   return Buffer.from(`${lines.join('\r\n')}\r\n\r\n${text.replace(/\r?\n/g, '\r\n')}\r\n`);
 }
 
+/** What the exchange would have written on top of a genuine message. */
+export function vouchedFor(from: string): Record<string, string> {
+  const domain = /@([^\s<>]{1,255})/.exec(from)?.[1] ?? 'unknown.invalid';
+  return { 'Authentication-Results': `${EXCHANGE}; dmarc=pass header.from=${domain}` };
+}
+
 /** Puts a message into a mailbox of the firm, as if it had just arrived. */
 export function deliver(
   firm: TestFirm,
@@ -160,6 +175,7 @@ export function deliver(
       Subject: `About ${id}`,
       'Message-ID': `<${id}>`,
       Date: new Date().toUTCString(),
+      ...vouchedFor(headers.From ?? 'ada@fell.example'),
       ...headers,
     },
     text,

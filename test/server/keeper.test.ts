@@ -4,7 +4,7 @@ import { MailboxKeeper } from '../../server/mailbox/keeper.ts';
 import { mailboxStatuses, retryMailbox } from '../../server/mailbox/status.ts';
 import { Office } from '../../server/office.ts';
 import { railCounts } from '../../server/today/rail.ts';
-import { openFirm, until, type TestFirm } from './helpers.ts';
+import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
 
 describe('keeping all mailboxes', () => {
   let firm: TestFirm;
@@ -15,7 +15,7 @@ describe('keeping all mailboxes', () => {
   const leases = async () =>
     firm.db('mailbox').distinct('lease_owner').pluck('lease_owner') as Promise<(string | null)[]>;
   const inStep = async () =>
-    (await mailboxStatuses(firm.db)).filter((mailbox) => mailbox.state === 'in step').length;
+    (await mailboxStatuses(firm.db, MANAGER)).filter((mailbox) => mailbox.state === 'in step').length;
 
   it('holds each under a lease, one process at a time, and lets go at the end', async () => {
     const other = new Office(firm.db, firm.config, firm.office.log);
@@ -50,7 +50,7 @@ describe('keeping all mailboxes', () => {
   });
 
   it('says in words what is wrong with one, leaves the others alone, and recovers', async () => {
-    const [first] = await mailboxStatuses(firm.db);
+    const [first] = await mailboxStatuses(firm.db, MANAGER);
     const row = await firm.db('mailbox').where({ id: first?.id }).first();
     await firm
       .db('mailbox')
@@ -58,10 +58,11 @@ describe('keeping all mailboxes', () => {
       .update({ sealed_password: seal(firm.config.key, 'wrong') });
     const keeper = new MailboxKeeper(firm.office);
     keeper.start();
-    const state = async () => (await mailboxStatuses(firm.db)).find((mailbox) => mailbox.id === row.id);
+    const state = async () =>
+      (await mailboxStatuses(firm.db, MANAGER)).find((mailbox) => mailbox.id === row.id);
     await until('it is told', async () => (await state())?.state === 'failing');
     expect((await state())?.problem).to.equal('The password was refused.');
-    expect((await railCounts(firm.db, 1)).mailboxes).to.include({ total: 6, failing: 1 });
+    expect((await railCounts(firm.db, MANAGER)).mailboxes).to.include({ total: 6, failing: 1 });
     await firm.db('mailbox').where({ id: row.id }).update({ sealed_password: row.sealed_password });
     await retryMailbox(firm.db, row.id);
     await until('it is in step again', async () => (await state())?.state === 'in step', 20);
@@ -78,7 +79,8 @@ describe('keeping all mailboxes', () => {
     await until('it is told', async () => (await problem()) !== null, 25);
     expect(await problem()).to.equal('The mail server does not answer at that port.');
     // That mends itself: nobody is called, unless it lasts.
-    const state = async () => (await mailboxStatuses(firm.db)).find((each) => each.id === row.id)?.state;
+    const state = async () =>
+      (await mailboxStatuses(firm.db, MANAGER)).find((each) => each.id === row.id)?.state;
     expect(await state()).to.equal('recovering');
     await firm
       .db('mailbox')

@@ -174,7 +174,7 @@ describe('learning from the desk', () => {
   it('tries a rule on the past, keeps it, and obeys it from then on', async () => {
     await arrive('Prices <prices@merchant.example>', 'Prices this week');
     const draft = { by: 'domain' as const, pattern: 'merchant.example', then: { kind: 'aside' as const } };
-    const trial = await tryRule(firm.db, draft);
+    const trial = await tryRule(firm.db, 1, draft);
     expect([trial.matches, trial.moves, trial.overPeople]).to.deep.equal([1, 1, 0]);
     expect(trial.sample[0]?.subject).to.equal('Prices this week');
     const rule = await makeRule(firm.db, MAREN, draft);
@@ -192,7 +192,7 @@ describe('learning from the desk', () => {
       'List-Id': 'The news <news.merchant.example>',
     });
     const moves = async (by: 'list' | 'subject' | 'address', pattern: string) =>
-      (await tryRule(firm.db, { by, pattern, then: { kind: 'file', fileId: 1 } })).matches;
+      (await tryRule(firm.db, 1, { by, pattern, then: { kind: 'file', fileId: 1 } })).matches;
     expect(await moves('list', 'news.merchant.example')).to.equal(1);
     expect(await moves('subject', 'prices next')).to.equal(1);
     expect(await moves('address', 'LIST@merchant.example')).to.equal(1);
@@ -211,15 +211,15 @@ describe('learning from the desk', () => {
     const ids: number[] = [];
     for (const subject of ['One thing', 'Another thing', 'A last thing'])
       ids.push((await arrive(mail, subject)).id);
-    const page = await settledAlone(firm.db, { state: 'logged', offset: 0, limit: 100 });
+    const page = await settledAlone(firm.db, 1, { state: 'logged', offset: 0, limit: 100 });
     expect(page.rows.map((row) => row.id)).to.include.members(ids);
     expect(page.days[0]?.logged).to.equal(page.total);
     await settle(ids[0] ?? 0, { kind: 'aside' });
-    const alike = await settledAlike(firm.db, ids[0] ?? 0);
+    const alike = await settledAlike(firm.db, 1, ids[0] ?? 0);
     expect(alike.map((row) => row.id))
       .to.include.members(ids.slice(1))
       .and.not.include(ids[0]);
-    const left = await settledAlone(firm.db, { state: 'logged', offset: 0, limit: 100 });
+    const left = await settledAlone(firm.db, 1, { state: 'logged', offset: 0, limit: 100 });
     expect(left.total).to.equal(page.total - 1);
     await settle(ids[1] ?? 0, { kind: 'right' });
     expect((await again(ids[1] ?? 0)).decided_by).to.equal(MAREN);

@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
+import { boundedHtml } from '../../core/message/html.ts';
 import type { StaffMember } from '../../contract/index.ts';
 import { makeWorld } from '../../demo/load.ts';
 import { Account } from '../../outside/store.ts';
@@ -18,7 +19,7 @@ import {
   checkMailing,
 } from '../../server/mailing/mailings.ts';
 import { selectionFields } from '../../server/mailing/recipients.ts';
-import { framePolicy, hasRemotePictures, safeHtml } from '../../server/security/html.ts';
+import { framePolicy, safeHtml } from '../../server/security/html.ts';
 import { hashPassword, passwordFits } from '../../server/security/passwords.ts';
 import { openFirm, until, type TestFirm } from './helpers.ts';
 
@@ -164,6 +165,7 @@ describe('small print of security', () => {
       mimeType: 'image/png',
       contentId: 'p1',
       inline: true,
+      size: 3,
       content: new Uint8Array([1, 2, 3]),
     };
     const html = safeHtml(
@@ -178,8 +180,8 @@ describe('small print of security', () => {
       .and.not.contain('cid:')
       .and.not.contain('x.example');
     expect([
-      hasRemotePictures('<img src="https://x.example/a">'),
-      hasRemotePictures('<img src="cid:a">'),
+      boundedHtml('<img src="https://x.example/a">').remotePictures,
+      boundedHtml('<img src="cid:a">').remotePictures,
     ]).to.deep.equal([true, false]);
     expect(framePolicy(false)).to.not.contain('https:');
   });

@@ -49,6 +49,11 @@ const view = (id: number): MessageView => ({
   waits: null,
   differs: null,
   handler: null,
+  problem: null,
+  shortened: false,
+  confirmation: null,
+  warnings: [],
+  twins: [],
 });
 
 function play(ids: number[]): Played {

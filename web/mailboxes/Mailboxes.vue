@@ -62,7 +62,10 @@ function folderWords(box: MailboxStatus): string {
     ...(rest ? [`${rest} more folders`] : []),
   ].join(', ');
 }
-const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.taken) / box.onServer) : 100);
+const share = (box: MailboxStatus) =>
+  box.onServer ? Math.min(100, (100 * (box.taken ?? 0)) / box.onServer) : 100;
+const counted = (box: MailboxStatus) =>
+  `${(box.taken ?? 0).toLocaleString('en-GB')} of ${(box.onServer ?? 0).toLocaleString('en-GB')} messages taken in`;
 </script>
 
 <template>
@@ -91,16 +94,15 @@ const share = (box: MailboxStatus) => (box.onServer ? Math.min(100, (100 * box.t
             >
           </p>
         </div>
-        <div>
+        <p v-if="box.onServer === null" class="quiet">What lies in it is not yours to look into.</p>
+        <div v-else>
           <v-progress-linear
             :model-value="share(box)"
-            :aria-label="`${box.taken} of ${box.onServer} messages taken in`"
+            :aria-label="counted(box)"
             :color="box.state === 'failing' ? 'error' : 'primary'"
           />
           <p class="quiet figures mt-1">
-            {{ box.taken.toLocaleString('en-GB') }} of {{ box.onServer.toLocaleString('en-GB') }} messages
-            taken in ·
-            {{ folderWords(box) }}
+            {{ counted(box) }}<template v-if="box.folders.length"> · {{ folderWords(box) }}</template>
           </p>
         </div>
         <div class="state">

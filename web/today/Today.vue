@@ -93,8 +93,8 @@ const mailboxWords = computed(() => {
   const boxes = today.value?.mailboxes ?? [];
   const filling = boxes.filter((box) => box.state === 'filling');
   if (filling.length) {
-    const taken = boxes.reduce((sum, box) => sum + box.taken, 0);
-    const all = boxes.reduce((sum, box) => sum + box.onServer, 0);
+    const taken = boxes.reduce((sum, box) => sum + (box.taken ?? 0), 0);
+    const all = boxes.reduce((sum, box) => sum + (box.onServer ?? 0), 0);
     return `taking mail in: ${taken.toLocaleString('en-GB')} of ${all.toLocaleString('en-GB')}`;
   }
   return `${many(boxes.filter((box) => box.state === 'in step').length, 'mailbox', 'mailboxes')} in step`;

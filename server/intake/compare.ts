@@ -1,8 +1,7 @@
-import { differences } from '../../core/message/compare.ts';
-import { readMessage } from '../../core/message/read.ts';
 import type { Transaction } from '../database/database.ts';
 import { readRaw } from '../database/raw.ts';
-import type { Arrival, Prepared } from './intake.ts';
+import { CouldNotBeRead, pool } from '../reading/pool.ts';
+import type { Arrival, Prepared } from './prepare.ts';
 
 /**
  * Compares copies that lie in Sent with what was recorded as sent, and flags on the record what a reader
@@ -16,7 +15,7 @@ export async function compareSent(
 ): Promise<void> {
   const sent = arrivals.flatMap((arrival, index) => {
     const message = prepared[index];
-    return arrival.sent && message && !message.received ? [{ arrival, message, id: ids[index] ?? 0 }] : [];
+    return arrival.sent && message?.ours ? [{ arrival, message, id: ids[index] ?? 0 }] : [];
   });
   if (!sent.length) return;
   const kept: { id: number; raw_hash: Buffer }[] = await trx('message')
@@ -40,7 +39,10 @@ export async function noteDifference(
   recorded: Uint8Array,
   other: Uint8Array,
 ): Promise<void> {
-  const found = differences(await readMessage(recorded), await readMessage(other));
+  const found = await pool.run('differences', [recorded, other]).catch((error: unknown) => {
+    if (error instanceof CouldNotBeRead) return ['it could not be compared'];
+    throw error;
+  });
   await trx('message')
     .where({ id })
     .update({ differs: found.length ? found.join(', ').slice(0, 300) : null });

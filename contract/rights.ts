@@ -1,0 +1,37 @@
+import type { Role } from './common.ts';
+
+/**
+ * Who may do what: the one table, enforced by the server and read by the screens (design, 13). What hangs on
+ * whose something is (a mailbox, a draft, a private message) is decided where that is known.
+ */
+export const RIGHTS = {
+  /** Decide where messages belong, take conversations apart and put them together. */
+  'sort mail': ['manager', 'adviser', 'assistant'],
+  'make rules': ['manager', 'adviser'],
+  'write messages': ['manager', 'adviser', 'assistant'],
+  'keep wordings': ['manager', 'adviser', 'assistant'],
+  /** Those that colleagues keep, too; one's own everybody may. */
+  'drop wordings': ['manager', 'adviser'],
+  'add to the records': ['manager', 'adviser', 'assistant'],
+  'prepare mailings': ['manager', 'adviser', 'assistant'],
+  /** Let them go, stop them, settle what is uncertain. */
+  'release mailings': ['manager', 'adviser'],
+  /** Those that colleagues prepare; one's own everybody may. */
+  'drop mailings': ['manager'],
+  /** Say whether addresses reported dead are switched off. */
+  'settle returns': ['manager', 'adviser'],
+  'retry mailboxes': ['manager', 'adviser'],
+  /** For others, at any address, shared with all; one's own at one's own address everybody may. */
+  'connect any mailbox': ['manager'],
+  /** Servers within the firm's own network, where nothing has been connected yet. */
+  'reach private networks': ['manager'],
+  'set the filing address': ['manager'],
+  /** How many messages lie in mailboxes one may not look into. */
+  'count every mailbox': ['manager'],
+} as const satisfies Record<string, readonly Role[]>;
+
+export type Right = keyof typeof RIGHTS;
+
+export function may(role: Role, right: Right): boolean {
+  return (RIGHTS[right] as readonly Role[]).includes(role);
+}

@@ -1,0 +1,176 @@
+import type { Transaction } from '../database/database.ts';
+import type { Prepared } from './prepare.ts';
+
+/** A message of the batch or one that is kept, as far as conversations are concerned. */
+interface Child {
+  conversation: number;
+  /** Which of the messages it names is meant: 1 for the nearest. */
+  place: number;
+}
+
+/**
+ * Gives each message its conversation: that of the nearest message it names which is here, else that of
+ * others whose nearest is the same missing one. Messages that waited for this one join it; but two
+ * conversations that are on files of different clients stay two, whatever a message claims to answer.
+ * A person can part and join them (filing/conversation.ts).
+ * @param messages in order of time
+ * @returns the conversation of each, and those among them that had messages before
+ */
+export async function assignConversations(
+  trx: Transaction,
+  messages: readonly Prepared[],
+): Promise<{ conversations: number[]; joined: Set<number> }> {
+  const known = await Known.recall(trx, messages);
+  const given = messages.map((message) => known.take(message));
+  const merged = await known.mergedApart(trx);
+  const places = given.map((conversation) => known.root(conversation));
+  const begun = [...new Set(places)].filter((place) => place < 0);
+  const made = await newConversations(trx, begun.length);
+  const numbers = new Map(begun.map((place, index) => [place, made[index] ?? 0]));
+  for (const [from, to] of merged)
+    await trx('message')
+      .where({ conversation_id: from })
+      .update({ conversation_id: numbers.get(to) ?? to });
+  return {
+    conversations: places.map((place) => numbers.get(place) ?? place),
+    joined: new Set(places.filter((place) => place > 0)),
+  };
+}
+
+/** What is known of the messages named, kept up as the batch is gone through. New conversations have negative numbers. */
+class Known {
+  private readonly holders = new Map<string, number>();
+  private readonly siblings = new Map<string, number>();
+  private readonly children = new Map<string, Child[]>();
+  private readonly clients = new Map<number, Set<number>>();
+  private readonly parent = new Map<number, number>();
+  /** Conversations that a message of the batch would make one. */
+  private readonly wanted: [one: number, two: number][] = [];
+  private next = -1;
+
+  static async recall(trx: Transaction, messages: readonly Prepared[]): Promise<Known> {
+    const known = new Known();
+    const own = unique(messages.flatMap(({ messageKey }) => messageKey ?? []));
+    const named = unique(messages.flatMap((message) => message.named));
+    const nearest = unique(messages.flatMap((message) => message.named.slice(0, 1)));
+    const holders: { message_key: Buffer; conversation_id: number }[] = named.length
+      ? await trx('message')
+          .whereIn('message_key', named)
+          .orderBy('id', 'desc')
+          .select('message_key', 'conversation_id')
+      : [];
+    // Of several that bear one identifier the first taken in counts.
+    for (const row of holders) known.holders.set(row.message_key.toString('hex'), row.conversation_id);
+    const siblings: { link_key: Buffer; conversation_id: number }[] = nearest.length
+      ? await trx('message_link')
+          .join('message', 'message.id', 'message_link.message_id')
+          .whereIn('link_key', nearest)
+          .where('place', 1)
+          .select('link_key', 'conversation_id')
+      : [];
+    for (const row of siblings) known.siblings.set(row.link_key.toString('hex'), row.conversation_id);
+    await known.recallChildren(trx, own);
+    return known;
+  }
+
+  /** Messages that name one of the batch and have none nearer here. */
+  private async recallChildren(trx: Transaction, own: readonly Buffer[]): Promise<void> {
+    if (!own.length) return;
+    const rows: { link_key: Buffer; conversation_id: number; place: number; nearer: number }[] = await trx(
+      'message_link as link',
+    )
+      .join('message', 'message.id', 'link.message_id')
+      .whereIn('link.link_key', own)
+      .where('link.place', '>', 0)
+      .select('link.link_key', 'message.conversation_id', 'link.place')
+      .select(
+        trx.raw(
+          `EXISTS (SELECT 1 FROM message_link AS closer JOIN message AS held ON held.message_key = closer.link_key
+            WHERE closer.message_id = link.message_id AND closer.place > 0 AND closer.place < link.place) AS nearer`,
+        ),
+      );
+    for (const row of rows)
+      if (!row.nearer) this.wait(row.link_key, { conversation: row.conversation_id, place: row.place });
+  }
+
+  private wait(key: Buffer, child: Child): void {
+    const name = key.toString('hex');
+    this.children.set(name, [...(this.children.get(name) ?? []), child]);
+  }
+
+  /** The conversation a message goes into; what waited for it is noted to be joined with it. */
+  take(message: Prepared): number {
+    const names = message.named.map((key) => key.toString('hex'));
+    const at = names.findIndex((name) => this.holders.has(name));
+    const own = message.messageKey?.toString('hex') ?? '';
+    const waiting = this.children.get(own) ?? [];
+    const conversation =
+      this.holders.get(names[at] ?? '') ??
+      this.siblings.get(names[0] ?? '') ??
+      waiting[0]?.conversation ??
+      this.next--;
+    if (own && !this.holders.has(own)) this.holders.set(own, conversation);
+    if (at < 0 && names[0]) this.siblings.set(names[0], conversation);
+    for (const [index, key] of message.named.slice(0, at < 0 ? undefined : at).entries())
+      this.wait(key, { conversation, place: index + 1 });
+    for (const child of waiting)
+      if (child.conversation !== conversation) this.wanted.push([conversation, child.conversation]);
+    return conversation;
+  }
+
+  /** Joins what may be joined. @returns which conversations that are kept become which others */
+  async mergedApart(trx: Transaction): Promise<[from: number, to: number][]> {
+    const kept = [...new Set(this.wanted.flat())].filter((id) => id > 0);
+    if (kept.length > 1) await this.recallClients(trx, kept);
+    for (const [one, two] of this.wanted) this.join(one, two);
+    return kept.filter((id) => this.root(id) !== id).map((id) => [id, this.root(id)]);
+  }
+
+  private async recallClients(trx: Transaction, conversations: readonly number[]): Promise<void> {
+    const rows: { conversation_id: number; client_id: number }[] = await trx('message')
+      .join('filing', 'filing.message_id', 'message.id')
+      .join('file', 'file.id', 'filing.file_id')
+      .whereIn('message.conversation_id', conversations)
+      .distinct('conversation_id', 'client_id');
+    for (const row of rows) {
+      const clients = this.clients.get(row.conversation_id) ?? new Set();
+      this.clients.set(row.conversation_id, clients.add(row.client_id));
+    }
+  }
+
+  private join(one: number, two: number): void {
+    const a = this.root(one);
+    const b = this.root(two);
+    if (a === b) return;
+    const [left, right] = [this.clients.get(a), this.clients.get(b)];
+    if (left?.size && right?.size && ![...left].some((client) => right.has(client))) return;
+    // The one that is kept already keeps its number.
+    const [stays, goes] = a > 0 ? [a, b] : [b, a];
+    this.parent.set(goes, stays);
+    this.clients.set(stays, new Set([...(left ?? []), ...(right ?? [])]));
+  }
+
+  root(id: number): number {
+    let at = id;
+    for (let up = this.parent.get(at); up !== undefined; up = this.parent.get(at)) at = up;
+    return at;
+  }
+}
+
+function unique(keys: readonly Buffer[]): Buffer[] {
+  return [...new Map(keys.map((key) => [key.toString('hex'), key])).values()];
+}
+
+async function newConversations(trx: Transaction, count: number): Promise<number[]> {
+  if (!count) return [];
+  const [rows] = (await trx.raw(
+    `INSERT INTO conversation () VALUES ${Array(count).fill('()').join(', ')} RETURNING id`,
+  )) as [{ id: number }[]];
+  return rows.map((row) => Number(row.id));
+}
+
+/** A conversation with nothing in it yet. */
+export async function newConversation(trx: Transaction): Promise<number> {
+  const [id = 0] = await newConversations(trx, 1);
+  return id;
+}

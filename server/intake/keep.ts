@@ -1,0 +1,275 @@
+import type { Knex } from 'knex';
+import { addressKey } from '../../core/address/address.ts';
+import type { FilingMind } from '../../core/filing/decide.ts';
+import { cut } from '../../core/message/limits.ts';
+import type { ReadMessage } from '../../core/message/read.ts';
+import { searchWords } from '../../core/message/words.ts';
+import { insertAll, type Transaction } from '../database/database.ts';
+import { keepRaw } from '../database/raw.ts';
+import { settleSent } from '../dispatch/settle.ts';
+import { decideFor, redecide, redecideRelated, type Decided, type Undecided } from '../filing/decide.ts';
+import { assignConversations } from './conversations.ts';
+import { lastWords, noteWhoOwes } from './owes.ts';
+import type { Arrival, Prepared } from './prepare.ts';
+import { noteAnswers, noteReturns } from './returns.ts';
+import { noteSenders } from './senders.ts';
+import { tellApart } from './twins.ts';
+
+/** Words of so many messages go in one statement: a database server may take no more than 16 MB at once. */
+const WORDS_AT_ONCE = 80;
+
+/**
+ * Keeps the sources of those messages that are not here yet, and their words for search, before their turn
+ * comes: it is most of the writing. Should the process die before they are taken in, the next attempt finds them kept.
+ * @param evenKnown for sources that may take the place of the one a record has
+ */
+export async function keepSources(
+  db: Knex,
+  prepared: readonly Prepared[],
+  { evenKnown = false } = {},
+): Promise<void> {
+  const known = evenKnown ? new Set<string>() : await knownBodies(db, prepared);
+  const fresh = prepared.filter((message) => !known.has(bodyName(message.family, message.bodyKey)));
+  await keepRaw(
+    db,
+    fresh.map((message) => message.raw),
+  );
+  const words = new Map(
+    fresh.map(({ raw, read }) => [raw.hash.toString('hex'), { hash: raw.hash, words: searchWords(read) }]),
+  );
+  await insertAll(db, 'raw_words', [...words.values()], { chunk: WORDS_AT_ONCE, ignore: true });
+}
+
+/** Copies with nothing new in them; one that says something else keeps its own source. */
+async function knownBodies(db: Knex, prepared: readonly Prepared[]): Promise<Set<string>> {
+  const rows: { family: Buffer; body_key: Buffer | null }[] = await db('message')
+    .whereIn(
+      'family',
+      prepared.map(({ family }) => family),
+    )
+    .select('family', 'body_key');
+  return new Set(rows.flatMap(({ family, body_key }) => (body_key ? bodyName(family, body_key) : [])));
+}
+
+function bodyName(family: Buffer, bodyKey: Buffer): string {
+  return `${family.toString('hex')} ${bodyKey.toString('hex')}`;
+}
+
+/** One intake at a time keeps a message, so that conversations and shared messages are joined without a race. */
+export async function intakeTurn(trx: Transaction): Promise<void> {
+  await trx('pulse').where({ topic: 'mail' }).forUpdate().first();
+}
+
+/** Unread, starred: what the copies at hand say of each message. */
+interface Marks {
+  unread: boolean;
+  starred: boolean;
+}
+
+/** The marks of the messages of a batch, by identity. */
+function marksOf(arrivals: readonly Arrival[], prepared: readonly Prepared[]): Map<string, Marks> {
+  const marks = new Map<string, Marks>();
+  for (const [index, { seen, flagged }] of arrivals.entries()) {
+    const key = prepared[index]?.key ?? '';
+    const before = marks.get(key);
+    marks.set(key, {
+      unread: !seen || (before?.unread ?? false),
+      starred: flagged || (before?.starred ?? false),
+    });
+  }
+  return marks;
+}
+
+/** Notes where the copies of messages lie, and their flags. @param ids the record of each, in order */
+export async function keepCopies(
+  trx: Transaction,
+  arrivals: readonly Arrival[],
+  prepared: readonly Prepared[],
+  ids: readonly number[],
+): Promise<void> {
+  await trx.raw(
+    `INSERT INTO message_copy (folder_id, shown_in, uid, message_id, seen, flagged, at)
+      VALUES ${arrivals.map(() => '(?, ?, ?, ?, ?, ?, ?)').join(', ')}
+      ON DUPLICATE KEY UPDATE message_id = VALUES(message_id), seen = VALUES(seen), flagged = VALUES(flagged)`,
+    arrivals.flatMap((arrival, index) => [
+      arrival.folderId,
+      arrival.folderId,
+      arrival.uid,
+      ids[index] ?? 0,
+      arrival.seen,
+      arrival.flagged,
+      prepared[index]?.at ?? arrival.internalDate,
+    ]),
+  );
+}
+
+/**
+ * Keeps those of the messages that are new, oldest first, and decides on them; their sources are kept already.
+ * Whoever calls it has waited its turn ({@link intakeTurn}).
+ * @param arrivals the copies they come from, in the same order; none for what we sent ourselves
+ * @returns the record of each, in the order given
+ */
+export async function keepMessages(
+  trx: Transaction,
+  mind: FilingMind,
+  prepared: readonly Prepared[],
+  arrivals: readonly Arrival[] = [],
+): Promise<number[]> {
+  await tellApart(trx, prepared);
+  const marks = marksOf(arrivals, prepared);
+  const known = await identified(trx, prepared);
+  const fresh = new Map<string, Prepared>();
+  for (const message of prepared) {
+    const first = fresh.get(message.key);
+    if (known.has(message.key)) continue;
+    // Of two copies in one batch the one that shows it to be ours is kept.
+    if (!first || (message.ours && !first.ours)) fresh.set(message.key, message);
+  }
+  const ids = new Map([...known].map(([key, { id }]) => [key, id]));
+  const ordered = [...fresh.values()].sort((a, b) => a.at.getTime() - b.at.getTime());
+  if (ordered.length) await keepNew(trx, mind, ordered, marks, ids);
+  await foundToBeOurs(trx, mind, prepared, known);
+  return prepared.map((message) => ids.get(message.key) ?? 0);
+}
+
+async function keepNew(
+  trx: Transaction,
+  mind: FilingMind,
+  ordered: readonly Prepared[],
+  marks: ReadonlyMap<string, Marks>,
+  ids: Map<string, number>,
+): Promise<void> {
+  const { conversations, joined } = await assignConversations(trx, ordered);
+  await noteSenders(trx, ordered);
+  const decided = await decideFor(trx, mind, ordered.map(undecided));
+  await settleSent(trx, ordered, decided);
+  const waits = lastWords(ordered, conversations, joined);
+  const now = new Date();
+  const rows = ordered.map((message, index) => ({
+    identity: message.identity,
+    family: message.family,
+    ...message.row,
+    conversation_id: conversations[index],
+    ...decided[index]?.columns,
+    decided_at: now,
+    unread: marks.get(message.key)?.unread ?? false,
+    starred: marks.get(message.key)?.starred ?? false,
+    waits: waits.has(message) ? (message.ours ? 'they' : 'we') : null,
+  }));
+  await insertAll(trx, 'message', rows);
+  for (const [key, { id }] of await identified(trx, ordered)) ids.set(key, id);
+  const idOf = (message: Prepared) => ids.get(message.key) ?? 0;
+  await keepParts(trx, ordered, decided, idOf);
+  await noteWhoOwes(trx, [...joined]);
+  await redecideRelated(
+    trx,
+    mind,
+    [...new Set(conversations)],
+    ordered.flatMap((message, index) =>
+      decided[index]?.columns.state === 'suggested' ? [] : message.subjectHashes,
+    ),
+  );
+  await noteReturns(trx, ordered, idOf);
+  await noteAnswers(trx, ordered, idOf);
+}
+
+/** What was kept as somebody's claim to be us turns out to lie in Sent: from now on it is ours. */
+async function foundToBeOurs(
+  trx: Transaction,
+  mind: FilingMind,
+  prepared: readonly Prepared[],
+  known: ReadonlyMap<string, { id: number; direction: string }>,
+): Promise<void> {
+  const found = new Map<number, Prepared>();
+  for (const message of prepared) {
+    const before = known.get(message.key);
+    if (message.ours && before?.direction === 'received') found.set(before.id, message);
+  }
+  for (const [id, message] of found)
+    await trx('message')
+      .where({ id })
+      .update({ direction: message.row.direction, asks: message.asks, confirmation: null });
+  if (!found.size) return;
+  const conversations: number[] = await trx('message')
+    .whereIn('id', [...found.keys()])
+    .distinct('conversation_id')
+    .pluck('conversation_id');
+  await noteWhoOwes(trx, conversations);
+  await redecide(trx, mind, [...found.keys()], { evenAside: true });
+}
+
+/** Everything that hangs on the records of new messages. */
+async function keepParts(
+  trx: Transaction,
+  messages: readonly Prepared[],
+  decided: readonly Decided[],
+  idOf: (message: Prepared) => number,
+): Promise<void> {
+  const all = <T>(table: string, rowsOf: (message: Prepared, index: number) => Record<string, T>[]) =>
+    insertAll(trx, table, messages.flatMap(rowsOf));
+  await all<Buffer | number>('message_link', linksOf(idOf));
+  await all('message_subject', (message) =>
+    message.subjectHashes.map((key) => ({ message_id: idOf(message), subject_key: key })),
+  );
+  await all('message_party', (message) => parties(message.read, idOf(message)));
+  await all('filing', (message, index) =>
+    (decided[index]?.fileIds ?? []).map((fileId) => ({
+      message_id: idOf(message),
+      file_id: fileId,
+      at: message.at,
+    })),
+  );
+}
+
+/** Its own identifier at place 0, those it names from 1 on, each once. */
+function linksOf(idOf: (message: Prepared) => number) {
+  return (message: Prepared) => {
+    const { messageKey, named } = message;
+    const others = named.filter((key) => !messageKey?.equals(key));
+    const own = messageKey ? [{ message_id: idOf(message), link_key: messageKey, place: 0 }] : [];
+    return [
+      ...own,
+      ...others.map((key, index) => ({ message_id: idOf(message), link_key: key, place: index + 1 })),
+    ];
+  };
+}
+
+function undecided(message: Prepared): Undecided {
+  return {
+    filing: message.filing,
+    messageId: message.read.messageId,
+    subjectHashes: message.subjectHashes,
+  };
+}
+
+async function identified(
+  db: Knex,
+  prepared: readonly Prepared[],
+): Promise<Map<string, { id: number; direction: string }>> {
+  const rows: { id: number; identity: Buffer; direction: string }[] = await db('message')
+    .whereIn(
+      'identity',
+      prepared.map((message) => message.identity),
+    )
+    .select('id', 'identity', 'direction');
+  return new Map(rows.map(({ id, identity, direction }) => [identity.toString('hex'), { id, direction }]));
+}
+
+/** So many people of one message are kept apart. */
+const MOST_PARTIES = 500;
+
+function parties(read: ReadMessage, messageId: number) {
+  const seen = new Set<string>();
+  const all = [
+    ...(read.from ? [{ role: 'from', ...read.from }] : []),
+    ...read.to.map((mailbox) => ({ role: 'to', ...mailbox })),
+    ...read.cc.map((mailbox) => ({ role: 'cc', ...mailbox })),
+    ...read.bcc.map((mailbox) => ({ role: 'bcc', ...mailbox })),
+  ];
+  return all.slice(0, MOST_PARTIES).flatMap(({ role, name, address }) => {
+    const key = cut(addressKey(address), 254);
+    if (!address || seen.has(`${role} ${key}`)) return [];
+    seen.add(`${role} ${key}`);
+    return [{ message_id: messageId, role, email_key: key, email: cut(address, 254), name: cut(name, 255) }];
+  });
+}

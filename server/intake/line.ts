@@ -1,0 +1,156 @@
+import {
+  errorForLog,
+  isOwnFault,
+  isRefusedContent,
+  transact,
+  type Transaction,
+} from '../database/database.ts';
+import { beat } from '../database/pulse.ts';
+import { refreshMarks } from '../mailbox/marks.ts';
+import type { Office } from '../office.ts';
+import { readSources, unread, type Reading } from '../reading/pool.ts';
+import { Turns } from '../turns.ts';
+import { compareSent } from './compare.ts';
+import { intakeTurn, keepCopies, keepMessages, keepSources } from './keep.ts';
+import { prepare, type Arrival, type Prepared, type Receiving } from './prepare.ts';
+import { noteServers, receivingServer } from './senders.ts';
+
+/** So many batches are read or wait to be kept at once, so that memory stays bounded. */
+const IN_LINE = 3;
+
+type Progress = (trx: Transaction) => Promise<unknown>;
+
+/** Takes batches of one mailbox in one after another, while the next is being read and the one after it fetched. */
+export class IntakeLine {
+  private tail: Promise<unknown> = Promise.resolve();
+  private failure: { error: unknown } | null = null;
+  private readonly waiting = new Set<Promise<unknown>>();
+
+  constructor(
+    private readonly office: Office,
+    private readonly mailboxId: number,
+  ) {}
+
+  /**
+   * Hands a batch over; returns as soon as the next may be handed over.
+   * @param progress what to write down in the same transaction about how far the folder has been read
+   * @throws what went wrong with an earlier batch
+   */
+  async hand(arrivals: readonly Arrival[], progress?: Progress): Promise<void> {
+    const before = this.tail;
+    const work = Promise.all([this.read(arrivals), before]).then(async ([batch]) => {
+      // What comes after a failure waits for the next attempt: progress must not run ahead of it.
+      if (!this.failure) await takeIn(this.office, batch, progress);
+    });
+    this.tail = work.catch((error: unknown) => {
+      this.failure ??= { error };
+    });
+    const settled: Promise<unknown> = this.tail.then(() => this.waiting.delete(settled));
+    this.waiting.add(settled);
+    if (this.waiting.size >= IN_LINE) await Promise.race(this.waiting);
+    if (this.failure) await this.done();
+  }
+
+  private async read(arrivals: readonly Arrival[]): Promise<Batch> {
+    const receiving = await receivingServer(this.office.db, this.mailboxId);
+    const readings = await readSources(arrivals.map((arrival) => arrival.raw));
+    const batch = await prepared(this.office, receiving, arrivals, readings);
+    // What cannot be kept beforehand is found out, message by message, when its turn comes.
+    await keepSources(this.office.db, batch.prepared).catch((error: unknown) => {
+      if (!isRefusedContent(error)) throw error;
+    });
+    return batch;
+  }
+
+  /** Waits until everything handed over has been kept. @throws what went wrong with one of the batches */
+  async done(): Promise<void> {
+    await this.tail;
+    const { failure } = this;
+    this.failure = null;
+    if (failure) throw failure.error;
+  }
+}
+
+interface Batch {
+  receiving: Receiving;
+  arrivals: readonly Arrival[];
+  prepared: readonly Prepared[];
+}
+
+async function prepared(
+  office: Office,
+  receiving: Receiving,
+  arrivals: readonly Arrival[],
+  readings: readonly Reading[],
+): Promise<Batch> {
+  const { register } = await office.filingMind();
+  const turns = new Turns();
+  const ready: Prepared[] = [];
+  for (const [index, arrival] of arrivals.entries()) {
+    const reading = readings[index];
+    if (!reading) continue;
+    const origin = { arrived: arrival.internalDate, ours: arrival.sent, receiving };
+    ready.push(prepare(register, reading, arrival.raw, origin));
+    await turns.pass();
+  }
+  return { receiving, arrivals, prepared: ready };
+}
+
+/**
+ * Takes a batch in: each message once, whatever mailboxes hold it, decided on and kept with its evidence, in
+ * one transaction. Taking the same batch in again changes nothing. A batch that the database refuses for
+ * what it holds is halved, down to the one message; that is kept as its source with its headers, and says why.
+ */
+async function takeIn(office: Office, batch: Batch, progress?: Progress): Promise<void> {
+  const { arrivals, receiving } = batch;
+  try {
+    await keepBatch(office, batch, progress);
+  } catch (error) {
+    if (!isRefusedContent(error) && !isOwnFault(error)) throw error;
+    if (arrivals.length > 1) {
+      const half = Math.ceil(arrivals.length / 2);
+      await takeIn(office, part(batch, 0, half));
+      await takeIn(office, part(batch, half), progress);
+      return;
+    }
+    const [arrival] = arrivals;
+    if (!arrival || batch.prepared[0]?.read.problem) throw error;
+    office.log.warn(
+      { mailbox: receiving.mailboxId, error: errorForLog(error) },
+      'a message could not be kept whole',
+    );
+    const reading = await unread(arrival.raw, 'our database does not take what it holds');
+    const bare = await prepared(office, receiving, arrivals, [reading]);
+    await keepSources(office.db, bare.prepared);
+    await keepBatch(office, bare, progress);
+  }
+}
+
+function part({ receiving, arrivals, prepared: ready }: Batch, from: number, to?: number): Batch {
+  return { receiving, arrivals: arrivals.slice(from, to), prepared: ready.slice(from, to) };
+}
+
+async function keepBatch(
+  office: Office,
+  { receiving, arrivals, prepared }: Batch,
+  progress?: Progress,
+): Promise<void> {
+  const mind = await office.filingMind();
+  await transact(office.db, async (trx) => {
+    if (arrivals.length) {
+      await intakeTurn(trx);
+      const newest = Number((await trx('message').max('id as id').first())?.id ?? 0);
+      const ids = await keepMessages(trx, mind, prepared, arrivals);
+      await keepCopies(trx, arrivals, prepared, ids);
+      // What is new has its marks already.
+      await refreshMarks(
+        trx,
+        ids.filter((id) => id <= newest),
+      );
+      await compareSent(trx, arrivals, prepared, ids);
+      await noteServers(trx, receiving, prepared);
+      await beat(trx, 'mail', 'sorting');
+    }
+    await progress?.(trx);
+  });
+}

@@ -1,0 +1,150 @@
+import { addressKey } from '../../core/address/address.ts';
+import { namedMessages } from '../../core/conversation/conversation.ts';
+import { returnKind, returnWords, type ReportedRecipient } from '../../core/delivery/report.ts';
+import { cut } from '../../core/message/limits.ts';
+import { insertAll, type Transaction } from '../database/database.ts';
+import { hashOf } from '../database/raw.ts';
+import type { Prepared } from './prepare.ts';
+
+/** More addresses than this reported dead within the time below are a rush: a person looks first. */
+const RUSH = 10;
+const RUSH_MINUTES = 60;
+
+type IdOf = (message: Prepared) => number;
+
+/**
+ * What reports say of messages that we sent: each counts only for a recipient of the very message it names.
+ * An address that is dead is not written to any more; when many are said to be at once, a person is asked.
+ */
+export async function noteReturns(
+  trx: Transaction,
+  messages: readonly Prepared[],
+  idOf: IdOf,
+): Promise<void> {
+  for (const message of messages) {
+    const failed = (message.read.report?.recipients ?? []).filter(({ action }) => action === 'failed');
+    const original = message.read.report?.originalMessageId;
+    if (failed.length && original) await noteReport(trx, message, idOf(message), original, failed);
+  }
+}
+
+async function noteReport(
+  trx: Transaction,
+  message: Prepared,
+  id: number,
+  original: string,
+  failed: readonly ReportedRecipient[],
+): Promise<void> {
+  const sent = await sentTo(trx, original);
+  for (const recipient of failed) {
+    const key = cut(addressKey(recipient.address), 254);
+    const target = sent.get(key);
+    if (!target) continue;
+    const kind = returnKind(recipient.status);
+    const held = kind === 'hard' && (await rushing(trx));
+    const why = cut(returnWords(recipient.status), 255);
+    const state = kind === 'soft' ? 'noted' : held ? 'held' : 'applied';
+    await insertAll(
+      trx,
+      'return_report',
+      [
+        {
+          message_id: id,
+          about_id: target.messageId,
+          dispatch_id: target.dispatchId,
+          email_key: key,
+          email: cut(recipient.address, 254),
+          kind,
+          why,
+          at: message.at,
+          noted_at: new Date(),
+          state,
+        },
+      ],
+      { ignore: true },
+    );
+    if (target.dispatchId)
+      await trx('dispatch')
+        .where({ id: target.dispatchId })
+        .whereIn('state', ['left', 'uncertain', 'leaving'])
+        .update({
+          state: 'returned',
+          return_kind: kind,
+          answer: cut(recipient.diagnostic || recipient.status, 500),
+        });
+    if (state === 'applied') await markDead(trx, key, message.at, why);
+  }
+}
+
+/** Notes that an address is dead. */
+export async function markDead(trx: Transaction, key: string, at: Date, why: string): Promise<void> {
+  await trx('address')
+    .where({ email_key: key })
+    .andWhere((query) => query.whereNull('returned_at').orWhere('returned_at', '<', at))
+    .update({ returned_at: at, returned_why: why });
+}
+
+/** To whom a message of ours went, by the keys of their addresses. */
+async function sentTo(
+  trx: Transaction,
+  messageId: string,
+): Promise<Map<string, { messageId: number | null; dispatchId: number | null }>> {
+  const [dispatched, parties] = await Promise.all([
+    trx('dispatch')
+      .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
+      .where({ 'dispatch.message_id': messageId })
+      .whereNotNull('handed_at')
+      .first('dispatch.id', 'to_address', 'people', 'logged_message_id') as Promise<
+      { id: number; to_address: string; people: string | null; logged_message_id: number | null } | undefined
+    >,
+    trx('message')
+      .join('message_party', 'message_party.message_id', 'message.id')
+      .where({ message_key: hashOf(messageId), direction: 'sent' })
+      .whereNot('role', 'from')
+      .select('message.id', 'email_key') as Promise<{ id: number; email_key: string }[]>,
+  ]);
+  const sent = new Map<string, { messageId: number | null; dispatchId: number | null }>();
+  for (const { id, email_key } of parties) sent.set(email_key, { messageId: id, dispatchId: null });
+  if (dispatched) {
+    const single = { messageId: dispatched.logged_message_id, dispatchId: dispatched.id };
+    const written = dispatched.people
+      ? Object.values(JSON.parse(dispatched.people) as Record<string, { email: string }[]>)
+      : [];
+    for (const { email } of written.flat()) sent.set(addressKey(email), single);
+    sent.set(addressKey(dispatched.to_address), single);
+  }
+  return sent;
+}
+
+async function rushing(trx: Transaction): Promise<boolean> {
+  const row = await trx('return_report')
+    .whereIn('state', ['applied', 'held'])
+    .where('noted_at', '>', new Date(Date.now() - RUSH_MINUTES * 60_000))
+    .count('* as count')
+    .first();
+  return Number(row?.count ?? 0) >= RUSH;
+}
+
+/** Which of our mailings were answered; few are, so that one question for a whole batch comes first. */
+export async function noteAnswers(
+  trx: Transaction,
+  messages: readonly Prepared[],
+  idOf: IdOf,
+): Promise<void> {
+  const answers = messages
+    .filter((message) => !message.ours && !message.read.automatic && message.confirmation !== 'failed')
+    .map((message) => ({ message, named: namedMessages(message.read) }));
+  const named = [...new Set(answers.flatMap((answer) => answer.named))];
+  if (!named.length) return;
+  const open = new Set<string>(
+    await trx('dispatch').whereIn('message_id', named).whereNull('answered_message_id').pluck('message_id'),
+  );
+  for (const answer of open.size ? answers : []) {
+    const ours = answer.named.filter((id) => open.has(id));
+    if (ours.length)
+      await trx('dispatch')
+        .whereIn('message_id', ours)
+        .whereNull('answered_message_id')
+        .update({ answered_message_id: idOf(answer.message) });
+  }
+}

@@ -1,0 +1,81 @@
+import type { Knex } from 'knex';
+import { LIMITS } from '../../core/message/limits.ts';
+import type { Transaction } from '../database/database.ts';
+import { claimedDomain, type Prepared, type Receiving } from './prepare.ts';
+
+/** A domain's mail is usually confirmed when so many messages were, and so large a share of all. */
+const USUAL = 3;
+const USUAL_SHARE = 0.8;
+/** So many names of servers are noted of one batch. */
+const MOST_NAMES = 3;
+
+/** What is known of the server that takes mail in for a mailbox. */
+export async function receivingServer(db: Knex, mailboxId: number): Promise<Receiving> {
+  const [believed, mailbox] = await Promise.all([
+    db('mailbox_server').where({ mailbox_id: mailboxId, believed: 1 }).pluck('name') as Promise<string[]>,
+    db('mailbox').where({ id: mailboxId }).first('checks_silently') as Promise<
+      { checks_silently: number } | undefined
+    >,
+  ]);
+  return { mailboxId, believed, silently: Boolean(mailbox?.checks_silently) };
+}
+
+/** Counts the names under which servers wrote into the mail of a mailbox, to be shown in its settings. */
+export async function noteServers(
+  trx: Transaction,
+  receiving: Receiving,
+  prepared: readonly Prepared[],
+): Promise<void> {
+  const seen = new Map<string, number>();
+  for (const { read, ours } of prepared) {
+    const name = ours ? undefined : read.checks[0]?.by;
+    if (name) seen.set(name, (seen.get(name) ?? 0) + 1);
+  }
+  const most = [...seen].sort((a, b) => b[1] - a[1]).slice(0, MOST_NAMES);
+  if (!most.length) return;
+  await trx.raw(
+    `INSERT INTO mailbox_server (mailbox_id, name, seen) VALUES ${most.map(() => '(?, ?, ?)').join(', ')}
+      ON DUPLICATE KEY UPDATE seen = seen + VALUES(seen)`,
+    most.flatMap(([name, count]) => [receiving.mailboxId, name, count]),
+  );
+}
+
+/**
+ * Tells each message whether its domain's mail is usually confirmed, and counts those of the batch. The
+ * count is of what servers confirmed; nobody can lower it below the share by what he sends himself but by
+ * sending more than the domain does, and then a person is asked all the same.
+ */
+export async function noteSenders(trx: Transaction, messages: readonly Prepared[]): Promise<void> {
+  const told = messages.filter(({ confirmation }) => confirmation !== null && confirmation !== 'untold');
+  const domains = new Map<string, { confirmed: number; others: number }>();
+  for (const { read, confirmation } of told) {
+    const domain = claimedDomain(read);
+    const counts = domains.get(domain) ?? { confirmed: 0, others: 0 };
+    if (confirmation === 'confirmed') counts.confirmed++;
+    else counts.others++;
+    if (domain) domains.set(domain, counts);
+  }
+  if (!domains.size) return;
+  const rows: { domain: string; confirmed: number; others: number }[] = await trx('sender_domain')
+    .whereIn('domain', [...domains.keys()])
+    .select('domain', 'confirmed', 'others');
+  const usual = new Set(
+    rows
+      .filter(
+        ({ confirmed, others }) => confirmed >= USUAL && confirmed >= USUAL_SHARE * (confirmed + others),
+      )
+      .map(({ domain }) => domain),
+  );
+  for (const message of told)
+    if (message.filing.sender && usual.has(claimedDomain(message.read)))
+      message.filing.usuallyConfirmed = true;
+  await trx.raw(
+    `INSERT INTO sender_domain (domain, confirmed, others) VALUES ${[...domains].map(() => '(?, ?, ?)').join(', ')}
+      ON DUPLICATE KEY UPDATE confirmed = confirmed + VALUES(confirmed), others = others + VALUES(others)`,
+    [...domains].flatMap(([domain, { confirmed, others }]) => [
+      domain.slice(0, LIMITS.address),
+      confirmed,
+      others,
+    ]),
+  );
+}

@@ -1,0 +1,95 @@
+import type { Transaction } from '../database/database.ts';
+import { hashOf, readRaw } from '../database/raw.ts';
+import { CouldNotBeRead, pool } from '../reading/pool.ts';
+import type { Prepared } from './prepare.ts';
+
+/** A message that bears the same Message-ID, sender and Date: kept, or earlier in the batch. */
+interface Relative {
+  identity: Buffer;
+  bodyKey: Buffer | null;
+  rawHash: Buffer;
+  ours: boolean;
+  bytes(): Promise<Uint8Array>;
+}
+
+/** So many of one family are compared with a newcomer; whoever makes more of them means no good. */
+const MOST = 12;
+
+/**
+ * Message-ID, sender and Date are the writer's own choice: two messages that share them are one only when
+ * they say the same. Gives each of the batch its identity: that of the message it is a copy of, or one of its own.
+ */
+export async function tellApart(trx: Transaction, prepared: readonly Prepared[]): Promise<void> {
+  const families = await relatives(trx, prepared);
+  for (const message of prepared) {
+    const name = message.family.toString('hex');
+    const known = families.get(name) ?? [];
+    const same = await copied(known, message);
+    if (same) message.identity = same.identity;
+    else if (known.length) message.identity = hashOf(Buffer.concat([message.family, message.bodyKey]));
+    message.key = message.identity.toString('hex');
+    if (!same) families.set(name, [...known, relativeOf(message)]);
+  }
+}
+
+async function relatives(trx: Transaction, prepared: readonly Prepared[]): Promise<Map<string, Relative[]>> {
+  const rows: {
+    identity: Buffer;
+    family: Buffer;
+    body_key: Buffer | null;
+    raw_hash: Buffer;
+    direction: string;
+  }[] = await trx('message')
+    .whereIn(
+      'family',
+      prepared.map(({ family }) => family),
+    )
+    .orderBy('id')
+    .select('identity', 'family', 'body_key', 'raw_hash', 'direction');
+  const families = new Map<string, Relative[]>();
+  for (const row of rows) {
+    const name = row.family.toString('hex');
+    const relative: Relative = {
+      identity: row.identity,
+      bodyKey: row.body_key,
+      rawHash: row.raw_hash,
+      ours: row.direction !== 'received',
+      bytes: () => readRaw(trx, row.raw_hash),
+    };
+    families.set(name, [...(families.get(name) ?? []), relative]);
+  }
+  return families;
+}
+
+function relativeOf(message: Prepared): Relative {
+  return {
+    identity: message.identity,
+    bodyKey: message.bodyKey,
+    rawHash: message.raw.hash,
+    ours: message.ours,
+    bytes: () => Promise.resolve(message.bytes),
+  };
+}
+
+/** The one among its relatives that the message is a copy of. */
+async function copied(known: readonly Relative[], message: Prepared): Promise<Relative | undefined> {
+  const exact = known.find(
+    ({ bodyKey, rawHash }) => rawHash.equals(message.raw.hash) || bodyKey?.equals(message.bodyKey),
+  );
+  if (exact) return exact;
+  // What we sent and its copy in Sent are one; what was changed on the way is noted on it (compareSent).
+  const own = message.ours ? known.find(({ ours }) => ours) : undefined;
+  if (own) return own;
+  if (known.length >= MOST) return undefined;
+  for (const relative of known) if (await saysTheSame(await relative.bytes(), message.bytes)) return relative;
+  return undefined;
+}
+
+async function saysTheSame(one: Uint8Array, two: Uint8Array): Promise<boolean> {
+  try {
+    return await pool.run('sameMessage', [one, two]);
+  } catch (error) {
+    if (error instanceof CouldNotBeRead) return false;
+    throw error;
+  }
+}

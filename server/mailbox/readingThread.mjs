@@ -1,5 +1,0 @@
-// A thread does not inherit its process's loader of TypeScript.
-import { register } from 'tsx/esm/api';
-
-register();
-await import('./readingThread.ts');

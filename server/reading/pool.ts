@@ -1,0 +1,207 @@
+import { availableParallelism } from 'node:os';
+import { Worker } from 'node:worker_threads';
+import { LIMITS } from '../../core/message/limits.ts';
+import { endOfHead, readHead } from '../../core/message/read.ts';
+import { packRaw, type RawRow } from '../database/raw.ts';
+import { packReading, type KeptReading } from './pack.ts';
+import { keptOf, type Tasks } from './tasks.ts';
+import type { Asked } from './thread.ts';
+
+/** Threads that read; at least two, so that one that hangs holds nobody up. */
+const THREADS = Math.max(2, Math.min(3, availableParallelism() - 1));
+/** So long a task may take, in milliseconds, and so much longer for each byte it is given. */
+const TIME = 2000;
+const TIME_PER_BYTE = 0.0002;
+/** Tasks, and bytes of them, that lie ready in a thread while it works on the first. */
+const AHEAD = 8;
+const AHEAD_BYTES = 16 * 1024 * 1024;
+/** A thread that does not come up so often in a row will not. */
+const MOST_FALSE_STARTS = 5;
+
+/** What a thread may not exceed; what goes beyond ends it, and nothing else. */
+const MEMORY = { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 64 };
+
+/** A task that could not be done even alone: it took too long, needed too much memory, or failed. */
+export class CouldNotBeRead extends Error {}
+
+interface Job {
+  asked: Asked;
+  bytes: number;
+  /** A person waits for it. */
+  urgent: boolean;
+  /** Its second try, in a thread that does nothing else. */
+  alone: boolean;
+  resolve(value: unknown): void;
+  reject(error: Error): void;
+}
+
+interface Thread {
+  worker: Worker;
+  ready: boolean;
+  /** What it was given, in order; it works on the first. */
+  jobs: Job[];
+  timer: NodeJS.Timeout | null;
+}
+
+/**
+ * Threads that do what a stranger's mail costs, so that it costs nobody else anything: each task has a time
+ * and a memory limit, gets a second try by itself, and takes nothing with it when it fails.
+ */
+class ReadingPool {
+  private readonly threads = new Set<Thread>();
+  private readonly waiting: Job[] = [];
+  private asked = 0;
+  private falseStarts = 0;
+
+  /** @throws CouldNotBeRead */
+  run<T extends keyof Tasks>(
+    task: T,
+    args: Parameters<Tasks[T]>,
+    { urgent = true } = {},
+  ): Promise<Awaited<ReturnType<Tasks[T]>>> {
+    const bytes = args.reduce((sum: number, arg) => sum + (arg instanceof Uint8Array ? arg.length : 0), 0);
+    return new Promise((resolve, reject) => {
+      const asked = { id: ++this.asked, task, args };
+      this.line({ asked, bytes, urgent, alone: false, resolve: resolve as (value: unknown) => void, reject });
+      this.hand();
+    });
+  }
+
+  /** Into the line: what a person waits for before what only has to be done. */
+  private line(job: Job): void {
+    const before = job.urgent ? this.waiting.findIndex((other) => !other.urgent) : -1;
+    if (before < 0) this.waiting.push(job);
+    else this.waiting.splice(before, 0, job);
+  }
+
+  /** Gives the threads what waits. */
+  private hand(): void {
+    while (this.threads.size < THREADS && this.threads.size < this.waiting.length) this.start();
+    for (const thread of this.threads) {
+      while (thread.ready && this.waiting[0] && takes(thread, this.waiting[0])) {
+        const job = this.waiting.shift() as Job;
+        thread.jobs.push(job);
+        if (thread.jobs.length === 1) this.watch(thread);
+        thread.worker.postMessage(job.asked);
+      }
+      // A thread at work keeps the process alive, an idle one does not.
+      if (thread.jobs.length || this.waiting.length) thread.worker.ref();
+      else thread.worker.unref();
+    }
+  }
+
+  private start(): void {
+    const worker = new Worker(new URL('./thread.mjs', import.meta.url), {
+      execArgv: [],
+      resourceLimits: MEMORY,
+    });
+    const thread: Thread = { worker, ready: false, jobs: [], timer: null };
+    this.threads.add(thread);
+    worker.on('message', (said: { ready?: true; id: number; done?: unknown; error?: string }) => {
+      if (said.ready) {
+        thread.ready = true;
+        this.falseStarts = 0;
+      } else this.answered(thread, said);
+      this.hand();
+    });
+    worker.on('error', (error: Error & { code?: string }) =>
+      this.ended(
+        thread,
+        error.code === 'ERR_WORKER_OUT_OF_MEMORY' ? 'it needs too much memory' : error.message,
+      ),
+    );
+    worker.on('exit', () => this.ended(thread, 'the thread that read it ended'));
+  }
+
+  private answered(
+    thread: Thread,
+    { id, done, error }: { id: number; done?: unknown; error?: string },
+  ): void {
+    const job = thread.jobs[0];
+    if (job?.asked.id !== id) return;
+    thread.jobs.shift();
+    this.watch(thread);
+    if (error === undefined) job.resolve(done);
+    else job.reject(new CouldNotBeRead(error));
+  }
+
+  /** Gives the first task of a thread its time. */
+  private watch(thread: Thread): void {
+    if (thread.timer) clearTimeout(thread.timer);
+    thread.timer = null;
+    const job = thread.jobs[0];
+    if (!job) return;
+    const late = () => {
+      if (thread.jobs[0] === job)
+        this.ended(thread, `it takes longer than ${Math.round(time / 1000)} seconds`);
+    };
+    const time = TIME + job.bytes * TIME_PER_BYTE;
+    // This process may have been busy itself: what has been answered meanwhile is heard first.
+    thread.timer = setTimeout(() => setImmediate(() => setImmediate(late)), time);
+  }
+
+  /** A thread hangs or died: the task it was at is suspected, the others are given to another. */
+  private ended(thread: Thread, why: string): void {
+    if (!this.threads.delete(thread)) return;
+    if (thread.timer) clearTimeout(thread.timer);
+    void thread.worker.terminate();
+    const [suspect, ...others] = thread.jobs;
+    this.waiting.unshift(...others);
+    if (!thread.ready && ++this.falseStarts >= MOST_FALSE_STARTS) {
+      this.falseStarts = 0;
+      for (const job of this.waiting.splice(0)) job.reject(new Error(`Mail cannot be read now: ${why}`));
+    }
+    if (suspect?.alone) suspect.reject(new CouldNotBeRead(why));
+    else if (suspect) this.line({ ...suspect, alone: true });
+    this.hand();
+  }
+}
+
+/** Whether a thread may be given a task beside what it has: a suspect only by itself. */
+function takes({ jobs }: Thread, job: Job): boolean {
+  if (!jobs.length) return true;
+  if (job.alone || jobs[0]?.alone || jobs.length >= AHEAD) return false;
+  return jobs.reduce((sum, each) => sum + each.bytes, job.bytes) <= AHEAD_BYTES;
+}
+
+/** One pool serves the whole process. */
+export const pool = new ReadingPool();
+
+/** A source packed for keeping, and what was read of it. */
+export interface Reading {
+  raw: RawRow;
+  kept: KeptReading;
+}
+
+/** Reads a source in a thread. Never throws for what it holds: what cannot be read comes with its headers and says why. */
+export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Promise<Reading> {
+  try {
+    const { kept, ...raw } = await pool.run('read', [bytes], { urgent });
+    const { hash, size, packed, reading } = raw;
+    return {
+      raw: { hash: asBuffer(hash), size, packed: asBuffer(packed), reading: asBuffer(reading) },
+      kept,
+    };
+  } catch (error) {
+    if (!(error instanceof CouldNotBeRead)) throw error;
+    return unread(bytes, error.message);
+  }
+}
+
+/** A message of which only the headers are known, and its source for a person to look at. @param why in words */
+export async function unread(bytes: Uint8Array, why: string): Promise<Reading> {
+  const below = bytes.subarray(endOfHead(bytes));
+  const text = new TextDecoder().decode(below.subarray(0, LIMITS.text));
+  const nothing = { own: '', signature: '', footer: '', quoted: '', quotedLines: 0 };
+  const kept = keptOf(bytes, { ...(await readHead(bytes, why)), text }, nothing);
+  return { raw: { ...(await packRaw(bytes)), reading: packReading(kept) }, kept };
+}
+
+/** Reads sources side by side, in the order given. */
+export function readSources(raws: readonly Uint8Array[]): Promise<Reading[]> {
+  return Promise.all(raws.map((raw) => readSource(raw)));
+}
+
+function asBuffer(bytes: Uint8Array): Buffer {
+  return Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+}

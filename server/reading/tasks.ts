@@ -1,0 +1,111 @@
+import { createHash } from 'node:crypto';
+import { deflateRawSync } from 'node:zlib';
+import { differences, sameMessage } from '../../core/message/compare.ts';
+import { boundedHtml } from '../../core/message/html.ts';
+import { cut, LIMITS } from '../../core/message/limits.ts';
+import { endOfHead, readMessage, type Enclosure, type ReadMessage } from '../../core/message/read.ts';
+import { writtenPart, type Written } from '../../core/message/written.ts';
+import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
+import { packReading, type KeptReading } from './pack.ts';
+
+/** A source packed for keeping, with what was read of it. */
+export interface PackedReading {
+  hash: Uint8Array;
+  size: number;
+  packed: Uint8Array;
+  reading: Uint8Array;
+  kept: KeptReading;
+}
+
+/** What the threads do with mail from outside: everything whose cost a stranger controls. */
+export interface Tasks {
+  /** Reads a source and packs it. */
+  read(raw: Uint8Array): Promise<PackedReading>;
+  /** The page that shows a message in its frame. */
+  page(raw: Uint8Array, pictures: boolean): Promise<string>;
+  /** One enclosure with its bytes; null when there is none of that number. */
+  enclosure(
+    raw: Uint8Array,
+    index: number,
+  ): Promise<Pick<Enclosure, 'filename' | 'mimeType' | 'content'> | null>;
+  /** What a reader would find different between two messages. */
+  differences(one: Uint8Array, two: Uint8Array): Promise<string[]>;
+  /** Whether two messages that bear the same marks are copies of one. */
+  sameMessage(one: Uint8Array, two: Uint8Array): Promise<boolean>;
+  /** A text in its parts, told by names its writer may sign with. */
+  part(text: string, names: readonly string[], address: string): Promise<Written>;
+}
+
+/** Quick rather than small; less working memory than usual is quicker to set up for each message. */
+const PACKING = { level: 1, memLevel: 7 };
+
+/** Headers that are looked at after reading. */
+const HEADERS = ['date', 'list-id', 'delivered-to', 'x-original-to', 'envelope-to'];
+
+/** A message without what is read again from its source when it is wanted: the HTML and the bytes of enclosures. */
+function lean(read: ReadMessage, text: number = LIMITS.text): ReadMessage {
+  return {
+    ...read,
+    headers: new Map(
+      HEADERS.flatMap((name) => (read.headers.has(name) ? [[name, read.headers.get(name) ?? '']] : [])),
+    ),
+    text: cut(read.text, text),
+    html: read.html === null ? null : '',
+    enclosures: read.enclosures.map((part) => ({ ...part, content: new Uint8Array() })),
+    enclosed: read.enclosed && lean(read.enclosed, LIMITS.filing),
+  };
+}
+
+/** What is kept of a message that has been read. @param written its parts, where they are known */
+export function keptOf(
+  raw: Uint8Array,
+  read: ReadMessage,
+  written: Written = writtenPart(read.text, read.from?.name ? [read.from.name] : [], read.from?.address),
+): KeptReading {
+  const pictures = new Set(
+    Array.from(cut(read.html ?? '', LIMITS.html).matchAll(/cid:([^"'<>\s)]{1,500})/gi), (match) => match[1]),
+  );
+  return {
+    read: lean(read),
+    written,
+    remotePictures: read.html !== null && boundedHtml(read.html).remotePictures,
+    inPlace: read.enclosures.flatMap(({ contentId }, index) =>
+      contentId !== null && pictures.has(contentId) ? [index] : [],
+    ),
+    shortened: read.text.length > LIMITS.text,
+    bodyKey: createHash('sha256')
+      .update(raw.subarray(endOfHead(raw)))
+      .digest('hex'),
+  };
+}
+
+export const tasks: Tasks = {
+  async read(raw) {
+    const kept = keptOf(raw, await readMessage(raw));
+    return {
+      hash: createHash('sha256').update(raw).digest(),
+      size: raw.length,
+      packed: deflateRawSync(raw, PACKING),
+      reading: packReading(kept),
+      kept,
+    };
+  },
+  async page(raw, pictures) {
+    const { html, text, enclosures } = await readMessage(raw);
+    return framePage(html === null ? plainAsHtml(text) : safeHtml(html, enclosures, pictures));
+  },
+  async enclosure(raw, index) {
+    const { enclosures } = await readMessage(raw);
+    const part = enclosures[index];
+    return part ? { filename: part.filename, mimeType: part.mimeType, content: part.content } : null;
+  },
+  async differences(one, two) {
+    return differences(await readMessage(one), await readMessage(two));
+  },
+  async sameMessage(one, two) {
+    return sameMessage(await readMessage(one), await readMessage(two));
+  },
+  async part(text, names, address) {
+    return writtenPart(text, names, address);
+  },
+};

@@ -1,0 +1,106 @@
+import type { Knex } from 'knex';
+import type { ReturnedPage, ReturnedRow } from '../../contract/index.ts';
+import { addressKey } from '../../core/address/address.ts';
+import { returnWords } from '../../core/delivery/report.ts';
+import { noteAudit } from '../database/audit.ts';
+import { transact } from '../database/database.ts';
+import { beat } from '../database/pulse.ts';
+import { hashOf } from '../database/raw.ts';
+import { readableBy } from '../filing/privacy.ts';
+import { markDead } from '../intake/returns.ts';
+import type { Office } from '../office.ts';
+import { readingOf } from '../reading/kept.ts';
+
+/** Returned messages of this long ago are still worth mending. */
+export const RETURNED_DAYS = 60;
+
+/** Delivery reports of late. */
+export function returnedReports(db: Knex): Knex.QueryBuilder {
+  return db('message')
+    .where({ automatic: 'report' })
+    .where('at', '>', new Date(Date.now() - RETURNED_DAYS * 24 * 3600_000));
+}
+
+/** Delivery reports of late that a person may read, each with the address that failed, why, and whose it is. */
+export async function listReturned(
+  db: Knex,
+  staffId: number,
+  offset: number,
+  limit: number,
+): Promise<ReturnedPage> {
+  const reports = () => readableBy(db, returnedReports(db), staffId);
+  const [total, rows, held] = await Promise.all([
+    reports().count('* as count').first(),
+    reports().orderBy('at', 'desc').offset(offset).limit(limit).select('id', 'at', 'raw_hash') as Promise<
+      { id: number; at: Date; raw_hash: Buffer }[]
+    >,
+    db('return_report').where({ state: 'held' }).countDistinct('email_key as count').first(),
+  ]);
+  return {
+    total: Number(total?.count ?? 0),
+    held: Number((held as { count?: number } | undefined)?.count ?? 0),
+    rows: await Promise.all(rows.map((row) => returnedRow(db, staffId, row))),
+  };
+}
+
+async function returnedRow(
+  db: Knex,
+  staffId: number,
+  row: { id: number; at: Date; raw_hash: Buffer },
+): Promise<ReturnedRow> {
+  const { report } = (await readingOf(db, row.raw_hash)).read;
+  const recipient = report?.recipients[0];
+  const key = addressKey(recipient?.address ?? '');
+  const [client, original, noted] = await Promise.all([
+    db('address')
+      .join('client_person', 'client_person.person_id', 'address.person_id')
+      .join('client', 'client.id', 'client_person.client_id')
+      .where({ email_key: key })
+      .first('client.id', 'client.name'),
+    report?.originalMessageId
+      ? readableBy(db, db('message').where({ message_key: hashOf(report.originalMessageId) }), staffId).first(
+          'subject',
+        )
+      : undefined,
+    db('return_report').where({ message_id: row.id, email_key: key }).first('state'),
+  ]);
+  return {
+    messageId: row.id,
+    at: row.at.toISOString(),
+    address: recipient?.address ?? 'an address that was not named',
+    why: returnWords(recipient?.status ?? ''),
+    client: client ? { id: client.id, name: client.name } : null,
+    subject: original?.subject ?? '',
+    // Nothing we sent to that address bears the identifier it names.
+    state: noted?.state ?? 'unknown',
+  };
+}
+
+/**
+ * Settles a rush of reports that waited for a person: the addresses are switched off, or the reports count
+ * for nothing.
+ * @returns how many addresses it was about
+ */
+export async function settleHeld(office: Office, staffId: number, apply: boolean): Promise<number> {
+  const count = await transact(office.db, async (trx) => {
+    const rows: { id: number; email_key: string; at: Date; why: string }[] = await trx('return_report')
+      .where({ state: 'held' })
+      .forUpdate()
+      .select('id', 'email_key', 'at', 'why');
+    if (apply) for (const row of rows) await markDead(trx, row.email_key, row.at, row.why);
+    if (rows.length)
+      await trx('return_report')
+        .whereIn(
+          'id',
+          rows.map(({ id }) => id),
+        )
+        .update({ state: apply ? 'applied' : 'dismissed', settled_by: staffId });
+    const addresses = [...new Set(rows.map(({ email_key }) => email_key))];
+    await noteAudit(trx, staffId, apply ? 'returns applied' : 'returns dismissed', 'address', 0, null, {
+      addresses,
+    });
+    return addresses.length;
+  });
+  await beat(office.db, 'mail', 'records');
+  return count;
+}
