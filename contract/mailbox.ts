@@ -244,6 +244,10 @@ export const MailboxChange = z.object({
 });
 export type MailboxChange = z.input<typeof MailboxChange>;
 
+/** How long the server was held at a stretch in the last hour, in milliseconds: 99 of 100 times at most, and at most. */
+export const HeldFor = z.object({ p99: z.number(), most: z.number() });
+export type HeldFor = z.infer<typeof HeldFor>;
+
 export const Verified = z.object({ ok: z.boolean(), words: z.string() });
 export type Verified = z.infer<typeof Verified>;
 

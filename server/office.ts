@@ -6,6 +6,7 @@ import type { OfficeRule } from '../core/filing/rules.ts';
 import type { Config } from './config.ts';
 import type { Database } from './database/database.ts';
 import { readFirm, type Firm } from './database/settings.ts';
+import { Held } from './held.ts';
 import { HeldExperience, readRules } from './filing/mind.ts';
 import { loadFilingRegister } from './register/filingRegister.ts';
 
@@ -13,7 +14,9 @@ import { loadFilingRegister } from './register/filingRegister.ts';
 export class Office {
   /** Names this process on leases. */
   readonly process = randomUUID().slice(0, 18);
-  private held: { version: number; register: FilingRegister } | null = null;
+  /** How long anything holds this process. */
+  readonly held = new Held();
+  private register: { version: number; register: FilingRegister } | null = null;
   private loading: Promise<FilingRegister> | null = null;
   private readonly learned = new HeldExperience();
   private rules: { version: number; rules: OfficeRule[] } | null = null;
@@ -34,10 +37,10 @@ export class Office {
       .where({ topic: 'records' })
       .first('version');
     const version = Number(row?.version ?? 0);
-    if (this.held?.version === version) return this.held.register;
+    if (this.register?.version === version) return this.register.register;
     this.loading ??= loadFilingRegister(this.db)
       .then((register) => {
-        this.held = { version, register };
+        this.register = { version, register };
         return register;
       })
       .finally(() => (this.loading = null));

@@ -23,6 +23,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   const keeper = config.workers ? new MailboxKeeper(office) : null;
   const worker = config.workers ? new DispatchWorker(office) : null;
   const server = await listen(office, config.port);
+  office.held.start(office.log);
   keeper?.start();
   worker?.start();
   return {
@@ -32,6 +33,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();
       await Promise.all([closed, keeper?.stop(), worker?.stop()]);
+      office.held.stop();
       await db.destroy();
     },
   };

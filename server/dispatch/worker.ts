@@ -453,7 +453,12 @@ export class DispatchWorker {
       const bytes = await readRaw(db, row.raw_hash);
       const reading = bare ? await unread(bytes, 'it could not be kept whole') : await readSource(bytes);
       prepared.push(
-        prepare(mind.register, reading, bytes, { arrived: row.left_at, ours: true, receiving: null }),
+        prepare(mind.register, reading, bytes, {
+          arrived: row.left_at,
+          ours: true,
+          receiving: null,
+          past: false,
+        }),
       );
       await turns.pass();
     }

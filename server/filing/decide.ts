@@ -279,8 +279,8 @@ export async function filingOf(
   register: FilingRegister,
   row: Omit<WaitingRow, 'id'>,
 ): Promise<FilingMessage> {
-  const { read, written } = await readingOf(trx, row.raw_hash);
-  const message: FilingMessage = { ...filingMessage(register, read, written), at: row.at.getTime() };
+  const { read } = await readingOf(trx, row.raw_hash);
+  const message: FilingMessage = { ...filingMessage(register, read), at: row.at.getTime() };
   if (row.direction !== 'received' || row.confirmation === null) return message;
   if (row.confirmation === 'untold' && (await letInByCheckers(trx, row.raw_hash))) return message;
   message.sender = row.confirmation;

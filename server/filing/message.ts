@@ -111,13 +111,14 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
   };
 }
 
-/** The parts of a message, told by all names its writer may sign with. */
-async function partsOf({ read, written }: KeptReading, names: readonly string[]): Promise<Written> {
-  if (names.every((name) => name === read.from?.name)) return written;
+/** The parts of a message, told by all names its writer may sign with; whole where that takes too long. */
+async function partsOf({ read }: KeptReading, names: readonly string[]): Promise<Written> {
+  const whole = { own: read.text, signature: '', footer: '', quoted: '', quotedLines: 0 };
+  if (read.problem !== null) return whole;
   try {
     return await pool.run('part', [read.text, names, read.from?.address ?? '']);
   } catch (error) {
-    if (error instanceof CouldNotBeRead) return written;
+    if (error instanceof CouldNotBeRead) return whole;
     throw error;
   }
 }

@@ -97,8 +97,7 @@ async function lessonFrom(
   settled: Settled,
 ): Promise<Lesson> {
   const { raw_hash, at } = await trx('message').where({ id: messageId }).first('raw_hash', 'at');
-  const { read, written } = await readingOf(trx, raw_hash);
-  const message = filingMessage(register, read, written);
+  const message = filingMessage(register, (await readingOf(trx, raw_hash)).read);
   return lessonOf(
     register,
     { ...message, at: at.getTime() },

@@ -136,7 +136,9 @@ async function refuseUnlessTheirs(
   const logged =
     before.state === 'logged' ||
     (await trx('filing_step_message')
+      .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
       .where({ message_id: id })
+      .whereNull('undone_at')
       .where('before_value', 'like', '{"state":"logged"%')
       .first('step_id'));
   if (logged)

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import {
   FilingAddress,
   Guess,
+  HeldFor,
   GuessAsk,
   Id,
   LookedOnServer,
@@ -88,6 +89,7 @@ export function mailboxRoutes(office: Office): Router {
   router.get('/mailboxes', async (_req, res) =>
     reply(res, z.array(MailboxStatus), await mailboxStatuses(db, staffOf(res))),
   );
+  router.get('/held', (_req, res) => reply(res, HeldFor, office.held.lately()));
   router.get('/filing-address', async (_req, res) =>
     reply(res, FilingAddress, { address: (await office.firm()).filingAddress }),
   );

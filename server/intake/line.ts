@@ -89,7 +89,8 @@ async function prepared(
   for (const [index, arrival] of arrivals.entries()) {
     const reading = readings[index];
     if (!reading) continue;
-    const origin = { arrived: arrival.internalDate, ours: arrival.sent, receiving };
+    const { internalDate: arrived, sent: ours, past } = arrival;
+    const origin = { arrived, ours, receiving, past };
     ready.push(prepare(register, reading, arrival.raw, origin));
     await turns.pass();
   }

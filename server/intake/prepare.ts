@@ -25,6 +25,8 @@ export interface Arrival {
   flagged: boolean;
   internalDate: Date;
   raw: Uint8Array;
+  /** It lay there before the mailbox was connected, or is older than what was taken in at first. */
+  past: boolean;
 }
 
 /** What is known of the server that took mail in for a mailbox. */
@@ -43,6 +45,8 @@ export interface Origin {
   ours: boolean;
   /** Null for what we sent ourselves. */
   receiving: Receiving | null;
+  /** See {@link Arrival}. Nobody who means to deceive us wrote it in the knowledge that we would read it. */
+  past: boolean;
 }
 
 /** A message read and ready to be kept. */
@@ -64,6 +68,7 @@ export interface Prepared {
   /** Written by one of us, as far as its place or the receiving server vouches for it. */
   ours: boolean;
   confirmation: Confirmation | null;
+  past: boolean;
   /** Leaves its readers something to answer. */
   asks: boolean;
   row: Record<string, unknown>;
@@ -78,20 +83,21 @@ const DAY = 24 * 3600 * 1000;
 /** Works out everything about a message that needs no database. */
 export function prepare(
   register: FilingRegister,
-  { raw, kept }: Reading,
+  { raw, kept, written }: Reading,
   bytes: Uint8Array,
-  { arrived, ours: lain, receiving }: Origin,
+  { arrived, ours: lain, receiving, past }: Origin,
 ): Prepared {
-  const { read, written } = kept;
+  const { read } = kept;
+  const bodyKey = bodyKeyOf(kept);
   const isOurs = (address: string) => register.isOurs(address);
   const saysOurs = read.from !== null && isOurs(read.from.address);
-  const told = saysOurs && lain ? null : confirmed(read, receiving);
+  const told = saysOurs && lain ? null : confirmed(read, receiving, past);
   const ours = saysOurs && (lain || told === 'confirmed');
   const at = timeOf(read, arrived);
   const filing = {
     ...filingMessage(register, read, written),
     at: at.getTime(),
-    ...(ours || (told === 'untold' && receiving?.silently) ? {} : { sender: told ?? 'untold' }),
+    ...(ours || told === null || (told === 'untold' && receiving?.silently) ? {} : { sender: told }),
   };
   const direction = !ours ? 'received' : outsideAddresses(filing, isOurs).length ? 'sent' : 'internal';
   const asks = direction !== 'internal' && !read.automatic && leavesOpen(direction, read.subject, filing.own);
@@ -108,18 +114,19 @@ export function prepare(
     bytes,
     raw,
     read,
-    bodyKey: bodyKeyOf(kept),
+    bodyKey,
     filing,
     at,
     subjectHashes: subjectHashes(register, filing),
     ours,
     confirmation: ours ? null : told,
+    past,
     asks,
     row: {
       message_id: read.messageId,
       message_key: messageKey,
       raw_hash: raw.hash,
-      body_key: bodyKeyOf(kept),
+      body_key: bodyKey,
       problem: read.problem && cut(read.problem, 300),
       confirmation: ours ? null : told,
       direction,
@@ -147,8 +154,15 @@ export function prepare(
   };
 }
 
-function confirmed(read: ReadMessage, receiving: Receiving | null): Confirmation {
-  return confirmationOf(read.checks, read.from?.address ?? '', receiving?.believed ?? [], sameOrganisation);
+/** Null where nobody could be asked: of the past a server that says nothing has nothing to answer for. */
+function confirmed(read: ReadMessage, receiving: Receiving | null, past: boolean): Confirmation | null {
+  const told = confirmationOf(
+    read.checks,
+    read.from?.address ?? '',
+    receiving?.believed ?? [],
+    sameOrganisation,
+  );
+  return told === 'untold' && past ? null : told;
 }
 
 /** When it was written; when it arrived if what it says makes no sense. */

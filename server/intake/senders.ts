@@ -66,9 +66,15 @@ export async function noteSenders(trx: Transaction, messages: readonly Prepared[
       )
       .map(({ domain }) => domain),
   );
-  for (const message of told)
-    if (message.filing.sender && usual.has(claimedDomain(message.read)))
-      message.filing.usuallyConfirmed = true;
+  for (const message of told) {
+    if (usual.has(claimedDomain(message.read))) {
+      if (message.filing.sender) message.filing.usuallyConfirmed = true;
+    } else if (message.past && message.confirmation === 'absent') {
+      // Old mail may be from before the server wrote down what it found.
+      delete message.filing.sender;
+      message.row.confirmation = null;
+    }
+  }
   await trx.raw(
     `INSERT INTO sender_domain (domain, confirmed, others) VALUES ${[...domains].map(() => '(?, ?, ?)').join(', ')}
       ON DUPLICATE KEY UPDATE confirmed = confirmed + VALUES(confirmed), others = others + VALUES(others)`,

@@ -73,7 +73,7 @@ async function lookInFolder(
       { uid: true, source: true, flags: true, internalDate: true },
       { uid: true },
     )) {
-      const arrival = asArrival(folder, message);
+      const arrival = asArrival(folder, message, true);
       if (arrival) await line.hand([arrival]);
     }
     await line.done();

@@ -312,7 +312,7 @@ export class MailboxSync {
       { uid: true, source: true, flags: true, internalDate: true },
       { uid: true },
     )) {
-      const arrival = asArrival(folder, message);
+      const arrival = asArrival(folder, message, bounds.from !== undefined);
       if (!arrival || arrival.uid < (bounds.from ?? 1) || arrival.uid > bounds.to) continue;
       batch.push(arrival);
       bytes += arrival.raw.length;
@@ -369,7 +369,8 @@ export class MailboxSync {
   }
 }
 
-export function asArrival(folder: FolderRow, message: FetchMessageObject): Arrival | null {
+/** A fetched message as intake takes it. @param past whether it is history rather than new */
+export function asArrival(folder: FolderRow, message: FetchMessageObject, past: boolean): Arrival | null {
   if (!message.source) return null;
   const date = message.internalDate ? new Date(message.internalDate) : new Date();
   return {
@@ -380,5 +381,6 @@ export function asArrival(folder: FolderRow, message: FetchMessageObject): Arriv
     flagged: message.flags?.has('\\Flagged') ?? false,
     internalDate: Number.isNaN(date.getTime()) ? new Date() : date,
     raw: message.source,
+    past,
   };
 }

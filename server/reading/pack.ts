@@ -1,14 +1,11 @@
 import { deflateRawSync, inflateRaw } from 'node:zlib';
 import { promisify } from 'node:util';
 import type { ReadMessage } from '../../core/message/read.ts';
-import type { Written } from '../../core/message/written.ts';
 
 /** What is kept beside a source of what was read of it, so that screens and filing need not read it again. */
 export interface KeptReading {
   /** Without HTML (empty where there is some) and without the bytes of enclosures. */
   read: ReadMessage;
-  /** Its parts, as told by the name it shows. */
-  written: Written;
   remotePictures: boolean;
   /** Enclosures, by number, that the HTML shows where they belong. */
   inPlace: number[];
@@ -18,16 +15,27 @@ export interface KeptReading {
   bodyKey: string;
 }
 
+/** In the place of an enclosure's bytes. */
+export const NO_BYTES = new Uint8Array();
+
 /** Raised whenever reading finds something it did not before: what was kept by an older one is read again. */
 const VERSION = 1;
 
 const unpack = promisify(inflateRaw);
 
+/** A message as JSON can hold it. */
+function plain(read: ReadMessage): object {
+  return {
+    ...read,
+    headers: [...read.headers],
+    enclosures: read.enclosures.map(({ content: _, ...rest }) => rest),
+    enclosed: read.enclosed && plain(read.enclosed),
+  };
+}
+
 /** A reading as the database keeps it. */
 export function packReading(kept: KeptReading): Buffer {
-  const json = JSON.stringify({ version: VERSION, kept }, (_key, value: unknown) =>
-    value instanceof Map ? { entries: [...value] } : value instanceof Uint8Array ? undefined : value,
-  );
+  const json = JSON.stringify({ version: VERSION, kept: { ...kept, read: plain(kept.read) } });
   return deflateRawSync(json, { level: 1, memLevel: 7 });
 }
 
@@ -46,8 +54,8 @@ function revived(read: ReadMessage): ReadMessage {
   return {
     ...read,
     date: read.date && new Date(read.date),
-    headers: new Map((read.headers as unknown as { entries: [string, string][] }).entries),
-    enclosures: read.enclosures.map((part) => ({ ...part, content: new Uint8Array() })),
+    headers: new Map(read.headers),
+    enclosures: read.enclosures.map((part) => ({ ...part, content: NO_BYTES })),
     enclosed: read.enclosed && revived(read.enclosed),
   };
 }

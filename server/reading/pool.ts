@@ -2,13 +2,18 @@ import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import { LIMITS } from '../../core/message/limits.ts';
 import { endOfHead, readHead } from '../../core/message/read.ts';
+import type { Written } from '../../core/message/written.ts';
 import { packRaw, type RawRow } from '../database/raw.ts';
 import { packReading, type KeptReading } from './pack.ts';
 import { keptOf, type Tasks } from './tasks.ts';
-import type { Asked } from './thread.ts';
+import type { Answered, Asked } from './thread.ts';
 
-/** Threads that read; at least two, so that one that hangs holds nobody up. */
-const THREADS = Math.max(2, Math.min(3, availableParallelism() - 1));
+/** Threads that read what comes in; this process and the database are the other half of the work. */
+const THREADS = Math.max(1, Math.min(3, availableParallelism() - 1));
+/** One more comes up when a person waits, or one of them is at something slow. */
+const MOST_THREADS = THREADS + 1;
+/** A task is slow when it takes this long, in milliseconds. */
+const SLOW = 250;
 /** So long a task may take, in milliseconds, and so much longer for each byte it is given. */
 const TIME = 2000;
 const TIME_PER_BYTE = 0.0002;
@@ -41,6 +46,8 @@ interface Thread {
   /** What it was given, in order; it works on the first. */
   jobs: Job[];
   timer: NodeJS.Timeout | null;
+  /** When it began with the first of them, as performance.now() counts. */
+  since: number;
 }
 
 /**
@@ -76,18 +83,32 @@ class ReadingPool {
 
   /** Gives the threads what waits. */
   private hand(): void {
-    while (this.threads.size < THREADS && this.threads.size < this.waiting.length) this.start();
+    const [first] = this.waiting;
+    const more = first && (first.urgent || this.slow()) && !this.idle();
+    if (first && this.threads.size < (more ? MOST_THREADS : THREADS)) this.start();
     for (const thread of this.threads) {
+      const given: Asked[] = [];
       while (thread.ready && this.waiting[0] && takes(thread, this.waiting[0])) {
         const job = this.waiting.shift() as Job;
         thread.jobs.push(job);
         if (thread.jobs.length === 1) this.watch(thread);
-        thread.worker.postMessage(job.asked);
+        given.push(job.asked);
       }
+      if (given.length) thread.worker.postMessage(given);
       // A thread at work keeps the process alive, an idle one does not.
       if (thread.jobs.length || this.waiting.length) thread.worker.ref();
       else thread.worker.unref();
     }
+  }
+
+  /** Whether a thread is free, or will be as soon as it is up. */
+  private idle(): boolean {
+    return [...this.threads].some(({ ready, jobs }) => !ready || !jobs.length);
+  }
+
+  private slow(): boolean {
+    const now = performance.now();
+    return [...this.threads].some(({ jobs, since }) => jobs.length > 0 && now - since > SLOW);
   }
 
   private start(): void {
@@ -95,13 +116,15 @@ class ReadingPool {
       execArgv: [],
       resourceLimits: MEMORY,
     });
-    const thread: Thread = { worker, ready: false, jobs: [], timer: null };
+    const thread: Thread = { worker, ready: false, jobs: [], timer: null, since: 0 };
     this.threads.add(thread);
-    worker.on('message', (said: { ready?: true; id: number; done?: unknown; error?: string }) => {
+    worker.on('message', (said: { ready?: true; answers?: Answered[] }) => {
       if (said.ready) {
         thread.ready = true;
         this.falseStarts = 0;
-      } else this.answered(thread, said);
+      }
+      for (const answer of said.answers ?? []) this.answered(thread, answer);
+      this.watch(thread);
       this.hand();
     });
     worker.on('error', (error: Error & { code?: string }) =>
@@ -113,14 +136,10 @@ class ReadingPool {
     worker.on('exit', () => this.ended(thread, 'the thread that read it ended'));
   }
 
-  private answered(
-    thread: Thread,
-    { id, done, error }: { id: number; done?: unknown; error?: string },
-  ): void {
+  private answered(thread: Thread, { id, done, error }: Answered): void {
     const job = thread.jobs[0];
     if (job?.asked.id !== id) return;
     thread.jobs.shift();
-    this.watch(thread);
     if (error === undefined) job.resolve(done);
     else job.reject(new CouldNotBeRead(error));
   }
@@ -131,11 +150,13 @@ class ReadingPool {
     thread.timer = null;
     const job = thread.jobs[0];
     if (!job) return;
+    thread.since = performance.now();
     const late = () => {
       if (thread.jobs[0] === job)
         this.ended(thread, `it takes longer than ${Math.round(time / 1000)} seconds`);
     };
     const time = TIME + job.bytes * TIME_PER_BYTE;
+    if (this.waiting.length) setTimeout(() => this.hand(), SLOW + 1).unref();
     // This process may have been busy itself: what has been answered meanwhile is heard first.
     thread.timer = setTimeout(() => setImmediate(() => setImmediate(late)), time);
   }
@@ -171,16 +192,19 @@ export const pool = new ReadingPool();
 export interface Reading {
   raw: RawRow;
   kept: KeptReading;
+  /** Its parts, as told by the name it shows. */
+  written: Written;
 }
 
 /** Reads a source in a thread. Never throws for what it holds: what cannot be read comes with its headers and says why. */
 export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Promise<Reading> {
   try {
-    const { kept, ...raw } = await pool.run('read', [bytes], { urgent });
+    const { kept, written, ...raw } = await pool.run('read', [bytes], { urgent });
     const { hash, size, packed, reading } = raw;
     return {
       raw: { hash: asBuffer(hash), size, packed: asBuffer(packed), reading: asBuffer(reading) },
       kept,
+      written,
     };
   } catch (error) {
     if (!(error instanceof CouldNotBeRead)) throw error;
@@ -192,9 +216,9 @@ export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Pr
 export async function unread(bytes: Uint8Array, why: string): Promise<Reading> {
   const below = bytes.subarray(endOfHead(bytes));
   const text = new TextDecoder().decode(below.subarray(0, LIMITS.text));
-  const nothing = { own: '', signature: '', footer: '', quoted: '', quotedLines: 0 };
-  const kept = keptOf(bytes, { ...(await readHead(bytes, why)), text }, nothing);
-  return { raw: { ...(await packRaw(bytes)), reading: packReading(kept) }, kept };
+  const kept = keptOf(bytes, { ...(await readHead(bytes, why)), text });
+  const written = { own: '', signature: '', footer: '', quoted: '', quotedLines: 0 };
+  return { raw: { ...(await packRaw(bytes)), reading: packReading(kept) }, kept, written };
 }
 
 /** Reads sources side by side, in the order given. */

@@ -6,7 +6,7 @@ import { cut, LIMITS } from '../../core/message/limits.ts';
 import { endOfHead, readMessage, type Enclosure, type ReadMessage } from '../../core/message/read.ts';
 import { writtenPart, type Written } from '../../core/message/written.ts';
 import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
-import { packReading, type KeptReading } from './pack.ts';
+import { NO_BYTES, packReading, type KeptReading } from './pack.ts';
 
 /** A source packed for keeping, with what was read of it. */
 export interface PackedReading {
@@ -15,6 +15,8 @@ export interface PackedReading {
   packed: Uint8Array;
   reading: Uint8Array;
   kept: KeptReading;
+  /** Its parts, as told by the name it shows. */
+  written: Written;
 }
 
 /** What the threads do with mail from outside: everything whose cost a stranger controls. */
@@ -51,23 +53,23 @@ function lean(read: ReadMessage, text: number = LIMITS.text): ReadMessage {
     ),
     text: cut(read.text, text),
     html: read.html === null ? null : '',
-    enclosures: read.enclosures.map((part) => ({ ...part, content: new Uint8Array() })),
+    enclosures: read.enclosures.map((part) => ({ ...part, content: NO_BYTES })),
     enclosed: read.enclosed && lean(read.enclosed, LIMITS.filing),
   };
 }
 
-/** What is kept of a message that has been read. @param written its parts, where they are known */
-export function keptOf(
-  raw: Uint8Array,
-  read: ReadMessage,
-  written: Written = writtenPart(read.text, read.from?.name ? [read.from.name] : [], read.from?.address),
-): KeptReading {
+/** What is kept of a message that has been read. */
+export function keptOf(raw: Uint8Array, read: ReadMessage): KeptReading {
   const pictures = new Set(
-    Array.from(cut(read.html ?? '', LIMITS.html).matchAll(/cid:([^"'<>\s)]{1,500})/gi), (match) => match[1]),
+    read.html === null
+      ? []
+      : Array.from(
+          cut(read.html ?? '', LIMITS.html).matchAll(/cid:([^"'<>\s)]{1,500})/gi),
+          (match) => match[1],
+        ),
   );
   return {
     read: lean(read),
-    written,
     remotePictures: read.html !== null && boundedHtml(read.html).remotePictures,
     inPlace: read.enclosures.flatMap(({ contentId }, index) =>
       contentId !== null && pictures.has(contentId) ? [index] : [],
@@ -81,13 +83,15 @@ export function keptOf(
 
 export const tasks: Tasks = {
   async read(raw) {
-    const kept = keptOf(raw, await readMessage(raw));
+    const read = await readMessage(raw);
+    const kept = keptOf(raw, read);
     return {
       hash: createHash('sha256').update(raw).digest(),
       size: raw.length,
       packed: deflateRawSync(raw, PACKING),
       reading: packReading(kept),
       kept,
+      written: writtenPart(read.text, read.from?.name ? [read.from.name] : [], read.from?.address),
     };
   },
   async page(raw, pictures) {

@@ -4,23 +4,52 @@ import { tasks, type Tasks } from './tasks.ts';
 
 globalThis.Blob = Bytes as unknown as typeof Blob;
 
-/** One task for the thread, which does them one after the other in the order they came. */
+/** One task for the thread. */
 export interface Asked {
   id: number;
   task: keyof Tasks;
   args: unknown[];
 }
 
-let before: Promise<void> = Promise.resolve();
+/** What became of a task. */
+export interface Answered {
+  id: number;
+  done?: unknown;
+  error?: string;
+}
 
-parentPort?.on('message', ({ id, task, args }: Asked) => {
-  before = before.then(async () => {
-    try {
-      const work = tasks[task] as (...given: unknown[]) => Promise<unknown>;
-      parentPort?.postMessage({ id, done: await work(...args) });
-    } catch (error) {
-      parentPort?.postMessage({ id, error: String((error as Error).message ?? error).slice(0, 200) });
-    }
-  });
+/** Answers go back together, but none waits longer than this for others, in milliseconds. */
+const TOGETHER = 20;
+
+const waiting: Asked[] = [];
+let answers: Answered[] = [];
+let since = 0;
+let working = false;
+
+async function answered({ id, task, args }: Asked): Promise<Answered> {
+  try {
+    const work = tasks[task] as (...given: unknown[]) => Promise<unknown>;
+    return { id, done: await work(...args) };
+  } catch (error) {
+    return { id, error: String((error as Error).message ?? error).slice(0, 200) };
+  }
+}
+
+/** Does what was asked, one after the other in the order it came. */
+async function work(): Promise<void> {
+  working = true;
+  for (let next = waiting.shift(); next; next = waiting.shift()) {
+    if (!answers.length) since = performance.now();
+    answers.push(await answered(next));
+    if (waiting.length && performance.now() - since < TOGETHER) continue;
+    parentPort?.postMessage({ answers });
+    answers = [];
+  }
+  working = false;
+}
+
+parentPort?.on('message', (asked: Asked[]) => {
+  waiting.push(...asked);
+  if (!working) void work();
 });
 parentPort?.postMessage({ ready: true });

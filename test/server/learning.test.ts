@@ -14,7 +14,7 @@ import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { Office } from '../../server/office.ts';
 import { findDoubles, makeClient } from '../../server/register/create.ts';
-import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
+import { openFirm, rawMessage, vouchedFor, type TestFirm } from './helpers.ts';
 
 const MAREN = 1;
 const TOBIAS = 2;
@@ -42,6 +42,7 @@ describe('learning from the desk', () => {
             Subject: subject,
             Date: new Date().toUTCString(),
             'Message-ID': `<${id}>`,
+            ...vouchedFor(from),
             ...extra,
           },
           text,
