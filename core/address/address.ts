@@ -36,6 +36,14 @@ export function isAddress(text: string): boolean {
   );
 }
 
+/**
+ * How somebody is named in a list: by the name shown, unless that is none or tries to pass for an address.
+ * @param name of the writer's own choosing
+ */
+export function shownName(name: string, address: string): string {
+  return name && !name.includes('@') ? name : address;
+}
+
 /** "Last, First" turned round; any other name as it stands. */
 export function firstNameFirst(name: string): string {
   const comma = name.lastIndexOf(',');

@@ -21,7 +21,7 @@ export function vouched(scene: Scene, decision: Decision): Decision {
       reason,
     ),
   );
-  return { state: 'suggested', candidates, evidence: [reason] };
+  return { state: 'suggested', candidates, evidence: [] };
 }
 
 function doubted(candidate: Candidate, reason: Evidence): Candidate {

@@ -50,7 +50,7 @@ function results(value: string): Omit<ServerChecks, 'adjoins'> | null {
   return {
     by: cut(by, 255),
     results: clauses.slice(0, MOST_RESULTS).flatMap((clause) => {
-      const [stated = '', ...properties] = clause.trim().split(/\s+/);
+      const [stated = '', ...properties] = together(clause).split(' ');
       const [method = '', result = ''] = stated.toLowerCase().split('=');
       const named = method.split('/')[0] ?? '';
       return named && result
@@ -58,6 +58,15 @@ function results(value: string): Omit<ServerChecks, 'adjoins'> | null {
         : [];
     }),
   };
+}
+
+/** A clause with its parts close together: blanks may stand around each of these signs. */
+function together(clause: string): string {
+  const one = clause.replace(/\s+/g, ' ').trim();
+  return ['=', '/', '.'].reduce(
+    (text, sign) => text.replaceAll(` ${sign}`, sign).replaceAll(`${sign} `, sign),
+    one,
+  );
 }
 
 /** Of which property the domain is taken that a method speaks for (RFC 8601 sections 2.7.1 to 2.7.4; RFC 7489 section 11.2). */

@@ -60,13 +60,15 @@ export function readMessage(raw: Uint8Array): Promise<ReadMessage> {
 }
 
 /**
- * The headers of a message as far as they go, and none of its parts: for one that cannot be read whole.
+ * The headers of a message as far as they go and, as its text, what stands below them as it stands: for one
+ * that cannot be read.
  * @param problem why not, in words
  */
 export async function readHead(raw: Uint8Array, problem: string): Promise<ReadMessage> {
   const bare = { headers: [], headerLines: [], attachments: [] };
   const email = await PostalMime.parse(headOf(raw)).catch(() => bare);
-  return { ...(await asMessage({ ...email, attachments: [] }, false)), text: '', html: null, problem };
+  const text = new TextDecoder().decode(raw.subarray(endOfHead(raw)).subarray(0, LIMITS.text));
+  return { ...(await asMessage({ ...email, attachments: [] }, false)), text, html: null, problem };
 }
 
 async function read(raw: Uint8Array, withEnclosed: boolean): Promise<ReadMessage> {

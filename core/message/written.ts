@@ -15,6 +15,9 @@ export interface Written {
   quotedLines: number;
 }
 
+/** Nothing at all. */
+export const NOTHING_WRITTEN: Written = { own: '', signature: '', footer: '', quoted: '', quotedLines: 0 };
+
 const DIVIDER =
   /^[>\s]*[-_]{2,}\s*(?:original|forwarded|ursprüngliche|weitergeleitete|message|oprindelig|opprinnelig|vidarebefordrat|mensaje|messaggio|doorgestuurd|oorspronkelijk|videresendt)[^-_]*[-_]{2,}\s*$/i;
 /** The line some programs put above what they hand on. */

@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { shownName } from '../../core/address/address.ts';
 import type { z } from 'zod';
 import type { LedgerPage, LedgerQuery } from '../../contract/index.ts';
 import { likePattern } from '../register/files.ts';
@@ -80,7 +81,7 @@ export async function ledger(
           at: row.at.toISOString(),
           direction: row.direction,
           subject: row.subject,
-          from: row.from_name || row.from_address,
+          from: shownName(row.from_name, row.from_address),
           to: row.to_words,
           snippet: row.snippet,
           enclosures: row.enclosures,
@@ -116,6 +117,6 @@ async function unfiledWith(db: Knex, clientId: number): Promise<LedgerPage['unfi
     at: row.at.toISOString(),
     direction: row.direction,
     subject: row.subject,
-    from: row.from_name || row.from_address,
+    from: shownName(row.from_name, row.from_address),
   }));
 }

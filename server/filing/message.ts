@@ -7,7 +7,7 @@ import type { Candidate, Evidence } from '../../core/filing/types.ts';
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
-import { snippet, type Written } from '../../core/message/written.ts';
+import { NOTHING_WRITTEN, snippet, type Written } from '../../core/message/written.ts';
 import { beat } from '../database/pulse.ts';
 import { readRaw } from '../database/raw.ts';
 import { notFound, Refusal } from '../http/problems.ts';
@@ -113,7 +113,7 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
 
 /** The parts of a message, told by all names its writer may sign with; whole where that takes too long. */
 async function partsOf({ read }: KeptReading, names: readonly string[]): Promise<Written> {
-  const whole = { own: read.text, signature: '', footer: '', quoted: '', quotedLines: 0 };
+  const whole = { ...NOTHING_WRITTEN, own: read.text };
   if (read.problem !== null) return whole;
   try {
     return await pool.run('part', [read.text, names, read.from?.address ?? '']);

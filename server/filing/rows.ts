@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { shownName } from '../../core/address/address.ts';
 import type { Confirmation, MessageRow } from '../../contract/index.ts';
 import { filesByIds } from '../register/files.ts';
 import { groupBy } from '../register/filingRegister.ts';
@@ -29,7 +30,7 @@ export async function messageRows(db: Knex, messages: readonly ListedMessage[]):
     id: message.id,
     at: message.at.toISOString(),
     direction: message.direction,
-    from: message.from_name || message.from_address,
+    from: shownName(message.from_name, message.from_address),
     fromAddress: message.from_address,
     doubtful: message.confirmation === 'failed',
     to: message.to_words,

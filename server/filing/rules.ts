@@ -1,7 +1,7 @@
 import { readableBy } from './privacy.ts';
 import type { Knex } from 'knex';
 import type { Rule, RuleDraft, RuleTrial } from '../../contract/index.ts';
-import { addressKey } from '../../core/address/address.ts';
+import { addressKey, shownName } from '../../core/address/address.ts';
 import { ruleWords, type OfficeRule } from '../../core/filing/rules.ts';
 import { noteAudit } from '../database/audit.ts';
 import { isDuplicate } from '../database/database.ts';
@@ -75,7 +75,7 @@ export async function tryRule(db: Knex, staffId: number, draft: RuleDraft): Prom
     sample: sample.map((row) => ({
       id: row.id,
       at: row.at.toISOString(),
-      from: row.from_name || row.from_address,
+      from: shownName(row.from_name, row.from_address),
       subject: row.subject,
       state: row.state,
     })),

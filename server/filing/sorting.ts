@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { shownName } from '../../core/address/address.ts';
 import type { z } from 'zod';
 import type { Page, SortingQueue } from '../../contract/index.ts';
 import type { Candidate } from '../../core/filing/types.ts';
@@ -54,7 +55,7 @@ export async function sortingQueue(
         id: row.id,
         group: row.sorting,
         at: row.at.toISOString(),
-        from: row.from_name || row.from_address,
+        from: shownName(row.from_name, row.from_address),
         subject: row.subject,
         direction: row.direction,
         first: first ? { number: numbers.get(first.fileId) ?? '', likelihood: first.likelihood } : null,

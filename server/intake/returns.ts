@@ -99,7 +99,8 @@ async function sentTo(
     >,
     trx('message')
       .join('message_party', 'message_party.message_id', 'message.id')
-      .where({ message_key: hashOf(messageId), direction: 'sent' })
+      .where({ message_key: hashOf(messageId) })
+      .whereIn('direction', ['sent', 'internal'])
       .whereNot('role', 'from')
       .select('message.id', 'email_key') as Promise<{ id: number; email_key: string }[]>,
   ]);

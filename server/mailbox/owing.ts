@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { shownName } from '../../core/address/address.ts';
 import type { Owing } from '../../contract/index.ts';
 import { noteAudit } from '../database/audit.ts';
 import { beat } from '../database/pulse.ts';
@@ -60,7 +61,7 @@ export async function owing(
       who: row.waits,
       since: row.at.toISOString(),
       subject: row.subject,
-      correspondent: row.waits === 'we' ? row.from_name || row.from_address : row.to_words,
+      correspondent: row.waits === 'we' ? shownName(row.from_name, row.from_address) : row.to_words,
       file: file ? { id: file.id, number: file.number, clientId: file.client_id } : null,
     };
   });

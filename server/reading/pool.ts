@@ -1,8 +1,7 @@
 import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
-import { LIMITS } from '../../core/message/limits.ts';
-import { endOfHead, readHead } from '../../core/message/read.ts';
-import type { Written } from '../../core/message/written.ts';
+import { readHead } from '../../core/message/read.ts';
+import { NOTHING_WRITTEN, type Written } from '../../core/message/written.ts';
 import { packRaw, type RawRow } from '../database/raw.ts';
 import { packReading, type KeptReading } from './pack.ts';
 import { keptOf, type Tasks } from './tasks.ts';
@@ -214,11 +213,8 @@ export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Pr
 
 /** A message of which only the headers are known, and its source for a person to look at. @param why in words */
 export async function unread(bytes: Uint8Array, why: string): Promise<Reading> {
-  const below = bytes.subarray(endOfHead(bytes));
-  const text = new TextDecoder().decode(below.subarray(0, LIMITS.text));
-  const kept = keptOf(bytes, { ...(await readHead(bytes, why)), text });
-  const written = { own: '', signature: '', footer: '', quoted: '', quotedLines: 0 };
-  return { raw: { ...(await packRaw(bytes)), reading: packReading(kept) }, kept, written };
+  const kept = keptOf(bytes, await readHead(bytes, why));
+  return { raw: { ...(await packRaw(bytes)), reading: packReading(kept) }, kept, written: NOTHING_WRITTEN };
 }
 
 /** Reads sources side by side, in the order given. */

@@ -4,7 +4,7 @@ import { differences, sameMessage } from '../../core/message/compare.ts';
 import { boundedHtml } from '../../core/message/html.ts';
 import { cut, LIMITS } from '../../core/message/limits.ts';
 import { endOfHead, readMessage, type Enclosure, type ReadMessage } from '../../core/message/read.ts';
-import { writtenPart, type Written } from '../../core/message/written.ts';
+import { NOTHING_WRITTEN, writtenPart, type Written } from '../../core/message/written.ts';
 import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
 import { NO_BYTES, packReading, type KeptReading } from './pack.ts';
 
@@ -91,7 +91,10 @@ export const tasks: Tasks = {
       packed: deflateRawSync(raw, PACKING),
       reading: packReading(kept),
       kept,
-      written: writtenPart(read.text, read.from?.name ? [read.from.name] : [], read.from?.address),
+      written:
+        read.problem === null
+          ? writtenPart(read.text, read.from?.name ? [read.from.name] : [], read.from?.address)
+          : NOTHING_WRITTEN,
     };
   },
   async page(raw, pictures) {

@@ -1,5 +1,6 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
+import { shownName } from '../../core/address/address.ts';
 import type { StaffMember, Today } from '../../contract/index.ts';
 import { readFirm } from '../database/settings.ts';
 import type { Candidate } from '../../core/filing/types.ts';
@@ -110,7 +111,7 @@ async function latestMessages(db: Knex): Promise<Today['latest']> {
   return rows.map((row, index) => ({
     id: row.id,
     at: row.at.toISOString(),
-    words: `${row.from_name || row.from_address}: ${row.subject}`,
+    words: `${shownName(row.from_name, row.from_address)}: ${row.subject}`,
     state: row.state,
     number: row.number ?? suggested.get(firsts[index] ?? 0)?.number ?? null,
     clientId: row.client_id,

@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { shownName } from '../../core/address/address.ts';
 import type { FileDocument } from '../../contract/index.ts';
 import { readingOf } from '../reading/kept.ts';
 
@@ -30,7 +31,7 @@ export async function documentsOfFile(db: Knex, fileId: number): Promise<FileDoc
                 filename: part.filename,
                 size: part.size,
                 at: row.at.toISOString(),
-                from: row.from_name || row.from_address,
+                from: shownName(row.from_name, row.from_address),
               },
             ],
       );

@@ -9,7 +9,7 @@ import type {
   DraftView,
   FileRef,
 } from '../../contract/index.ts';
-import { isAddress } from '../../core/address/address.ts';
+import { isAddress, shownName } from '../../core/address/address.ts';
 import { transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { notFound, Refusal } from '../http/problems.ts';
@@ -72,7 +72,7 @@ export async function viewDraft(office: Office, staffId: number, id: number): Pr
     sendAt: row.send_at?.toISOString() ?? null,
     problem: dispatch ? problemOf(dispatch) : null,
     about: about
-      ? { messageId: about.id, words: `${about.from_name || about.from_address}: ${about.subject}` }
+      ? { messageId: about.id, words: `${shownName(about.from_name, about.from_address)}: ${about.subject}` }
       : null,
   };
 }

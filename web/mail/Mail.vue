@@ -207,6 +207,13 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
           <v-btn size="small" @click="moving = true">Move…</v-btn>
           <v-btn size="small" @click="finding = true">File…</v-btn>
           <v-btn size="small" @click="post.file(post.chosen, { kind: 'aside' })">Not client mail</v-btn>
+          <v-btn
+            v-if="post.ticked.size > 1"
+            size="small"
+            title="Make them one conversation"
+            @click="post.gather(post.chosen)"
+            >One conversation</v-btn
+          >
           <v-btn size="small" @click="throwAway(post.chosen)">Throw away</v-btn>
           <v-spacer />
           <button type="button" class="link" @click="post.ticked = new Set()">Untick all</button>

@@ -38,7 +38,7 @@ const spoken = computed(() =>
     <button type="button" class="plain body" :title="row.snippet" :aria-label="spoken" @click="$emit('open')">
       <span class="time figures">{{ clock(row.at) }}</span>
       <span class="who"
-        ><span class="name">{{ row.from }}</span>
+        ><span class="name" :title="row.fromAddress">{{ row.from }}</span>
         <span class="to">to {{ row.to || 'nobody named' }}</span></span
       >
       <span class="what"
@@ -56,6 +56,12 @@ const spoken = computed(() =>
     <span v-if="row.handler" class="owe handler" :title="`${row.handler} deals with it`">{{
       row.handler.split(' ')[0]
     }}</span>
+    <span
+      v-if="row.doubtful"
+      class="owe needs"
+      :title="`The receiving server found that this is not from ${row.fromAddress}`"
+      >not theirs?</span
+    >
     <span v-if="row.differs" class="owe needs" :title="`In the Sent folder ${row.differs} is different`"
       >differs</span
     >

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue';
 import { z } from 'zod';
-import { ConversationRow, MessageView, type FileRef, type MailRow } from '../../contract/index.ts';
-import { act, get, wordsOf } from '../api.ts';
+import { Conversed, ConversationRow, MessageView, type FileRef, type MailRow } from '../../contract/index.ts';
+import { act, get, send, wordsOf } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
+import SenderNotes from '../message/SenderNotes.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { many, size, useTimes } from '../words.ts';
@@ -25,6 +26,7 @@ const { clock, brief } = useTimes();
 const message = ref<MessageView | null>(null);
 const conversation = ref<ConversationRow[] | null>(null);
 const problem = ref('');
+const parted = ref<ConversationRow | null>(null);
 const asSent = ref(false);
 const quoted = ref(false);
 
@@ -40,7 +42,10 @@ watch(() => [props.row.id, props.row.state, props.row.files.map((file) => file.i
   immediate: true,
 });
 const party = (role: string) =>
-  (message.value?.parties ?? []).filter((each) => each.role === role).map((each) => each.name || each.email);
+  (message.value?.parties ?? [])
+    .filter((each) => each.role === role)
+    // Whoever wrote is told by the address: the name is theirs to choose.
+    .map(({ name, email }) => (role === 'from' && name ? `${name} <${email}>` : name || email));
 const who = computed(() => {
   const view = message.value;
   if (!view) return '';
@@ -64,6 +69,32 @@ async function showConversation() {
   } catch (error) {
     problem.value = wordsOf(error);
   }
+}
+async function takeOut(each: ConversationRow) {
+  try {
+    await send('POST', Conversed, `/messages/${each.id}/part`, {});
+    parted.value = each;
+    await again();
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+async function putBack() {
+  if (!parted.value) return;
+  try {
+    const conversationId = message.value?.conversationId;
+    await send('POST', Conversed, `/messages/${parted.value.id}/join`, { conversationId });
+    parted.value = null;
+    await again();
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+async function again() {
+  await load();
+  conversation.value = null;
+  await showConversation();
+  emit('changed');
 }
 async function needsAnswer(needs: boolean) {
   try {
@@ -118,6 +149,15 @@ async function needsAnswer(needs: boolean) {
       <p v-if="message?.differs" class="needs mb-2" role="note">
         The copy in the Sent folder is different: {{ message.differs }}. What is shown here is what left.
       </p>
+      <SenderNotes
+        v-if="message"
+        :message="message"
+        @whole="$emit('whole', $event)"
+        @changed="
+          load();
+          $emit('changed');
+        "
+      />
       <p v-if="!message && !problem" class="quiet">Opening …</p>
       <template v-if="message">
         <iframe
@@ -175,12 +215,24 @@ async function needsAnswer(needs: boolean) {
           </button>
           <button type="button" class="link" @click="$emit('whole', row.id)">Everything about it</button>
         </div>
+        <p v-if="parted" class="quiet mt-2" role="status">
+          “{{ parted.subject }}” is a conversation of its own now.
+          <button type="button" class="link" @click="putBack">Put it back</button>
+        </p>
         <ol v-if="conversation" class="thread" aria-label="The rest of this conversation">
           <li v-for="each in conversation" :key="each.id">
             <button type="button" class="plain part" :class="each.direction" @click="$emit('whole', each.id)">
               <span class="quiet figures">{{ brief(each.at) }}</span>
               <span>{{ each.from }}</span>
               <span class="quiet cut">{{ each.snippet }}</span>
+            </button>
+            <button
+              type="button"
+              class="link"
+              :title="`Take “${each.subject}” out of this conversation`"
+              @click="takeOut(each)"
+            >
+              does not belong here
             </button>
           </li>
         </ol>
@@ -285,6 +337,15 @@ strong.internal {
   padding: 0;
   margin: 10px 0 0;
   border-top: 1px solid var(--hairline);
+}
+.thread li {
+  display: flex;
+  gap: 10px;
+  align-items: baseline;
+  font-size: 13px;
+}
+.thread .link {
+  flex: none;
 }
 .part {
   display: grid;

@@ -2,6 +2,7 @@ import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
 import { z } from 'zod';
 import {
+  Conversed,
   LookedOnServer,
   MailActDone,
   MailPage,
@@ -235,6 +236,30 @@ export const usePost = defineStore('post', () => {
     });
   }
 
+  /** Makes the conversations of these messages one: that of the oldest of them. */
+  function gather(ids: readonly number[]): Promise<void> {
+    const chosen = rows.value.filter((row) => ids.includes(row.id));
+    const oldest = chosen.at(-1);
+    const others = chosen.filter((row) => row.conversationId !== oldest?.conversationId);
+    if (!oldest) return Promise.resolve();
+    const join = (id: number, conversationId: number) =>
+      send('POST', Conversed, `/messages/${id}/join`, { conversationId });
+    return attempt(async () => {
+      for (const row of others) await join(row.id, oldest.conversationId);
+      ticked.value = new Set();
+      say(
+        others.length
+          ? `${many(chosen.length, 'message')} are one conversation now.`
+          : 'They were one already.',
+        others.length
+          ? async () => {
+              for (const row of others) await join(row.id, row.conversationId);
+            }
+          : null,
+      );
+    });
+  }
+
   const dealWith = (ids: readonly number[], value: boolean) =>
     attempt(async () => void (await tell({ kind: 'deal with', on: value }, ids)));
 
@@ -282,6 +307,7 @@ export const usePost = defineStore('post', () => {
     mark,
     take,
     file,
+    gather,
     dealWith,
     undo,
     say,

@@ -29,6 +29,8 @@ const skipped = ref<number[]>([]);
 const may = ref<Record<number, '' | 'read' | 'write'>>({});
 const access = ref<MailboxAccess | null>(null);
 const password = ref('');
+const believed = ref<string[]>([]);
+const silently = ref(false);
 const leaving = ref(false);
 const remove = ref(false);
 const isManager = computed(() => session.session?.staff.role === 'manager');
@@ -50,6 +52,8 @@ async function load() {
       ]),
     );
     access.value = { ...found.access };
+    believed.value = found.servers.filter((each) => each.believed).map((each) => each.name);
+    silently.value = found.checksSilently;
     problem.value = '';
   } catch (error) {
     problem.value = wordsOf(error);
@@ -176,12 +180,42 @@ async function disconnect() {
         <v-text-field
           v-model="password"
           class="mt-3"
-          label="Password, if it has changed"
+          label="Password, if it or the server has changed"
+          :error-messages="field === 'password' ? [problem] : []"
           type="password"
           autocomplete="new-password"
         />
         <Steps v-if="steps.length" :steps="steps" />
         <div class="answers"><v-btn :loading="busy" @click="keepAccess">Try and keep</v-btn></div>
+      </section>
+      <section class="sheet pa-4 wide" aria-labelledby="vouches">
+        <h2 id="vouches" class="mb-2">Who vouches for senders</h2>
+        <p class="quiet mb-3">
+          Anybody can write any name and address on a letter. The server that takes mail in looks into it and
+          writes what it found into each message, under a name of its own. Only the names ticked here are
+          believed. What nobody vouches for is put before a person, whatever it says of itself.
+        </p>
+        <p v-if="!box.servers.length" class="mb-2">
+          No server has written anything into the mail of this mailbox yet. Verify the mailbox: the test
+          message that comes back tells.
+        </p>
+        <label v-for="server in box.servers" :key="server.name" class="server"
+          ><input v-model="believed" type="checkbox" :value="server.name" />
+          <strong>{{ server.name }}</strong>
+          <span class="quiet">
+            stands in {{ many(server.seen, 'message')
+            }}{{ server.learned ? '; learned from our own test message' : '' }}</span
+          ></label
+        >
+        <label class="server"
+          ><input v-model="silently" type="checkbox" /> This server lets in only mail it has checked, though
+          it does not write so: believe all of it</label
+        >
+        <div class="answers">
+          <v-btn @click="change({ believed, checksSilently: silently }, 'Kept: who is believed.')"
+            >Keep</v-btn
+          >
+        </div>
       </section>
     </div>
     <v-dialog v-model="leaving" aria-label="Disconnect">
@@ -224,6 +258,15 @@ async function disconnect() {
   overflow: auto;
   border: 1px solid var(--hairline);
   padding: 8px 10px;
+}
+.wide {
+  grid-column: 1 / -1;
+  max-width: 86ch;
+}
+.server {
+  display: block;
+  margin: 4px 0;
+  overflow-wrap: anywhere;
 }
 .folders label,
 .share {

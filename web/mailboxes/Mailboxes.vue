@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue';
 import { z } from 'zod';
-import { FilingAddress, MailboxStatus } from '../../contract/index.ts';
+import { FilingAddress, HeldFor, MailboxStatus } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
 import Trouble from '../parts/Trouble.vue';
@@ -53,6 +53,11 @@ async function retry(id: number) {
 }
 void load();
 useLive(['mailboxes', 'mail'], () => void load());
+const held = ref<HeldFor | null>(null);
+get(HeldFor, '/held').then(
+  (found) => (held.value = found),
+  () => undefined,
+);
 /** The largest folders by name; of a thousand nobody reads the list. */
 function folderWords(box: MailboxStatus): string {
   const shown = [...box.folders].sort((a, b) => b.taken - a.taken).slice(0, 5);
@@ -158,6 +163,11 @@ const counted = (box: MailboxStatus) =>
       </form>
       <p class="quiet" role="status">{{ kept }}</p>
     </section>
+    <p v-if="held?.most" class="quiet mt-4">
+      In the last hour nothing held this server longer than {{ held.p99 }} ms at a stretch, 99 of 100 times
+      ({{ held.most }}
+      ms once). Above 50 ms somebody waits for it.
+    </p>
   </div>
 </template>
 

@@ -103,7 +103,12 @@ const keepNote = (file: FileRef) =>
     <v-card class="opened">
       <div class="paper-side" tabindex="0" role="region" aria-label="The message">
         <Trouble :words="problem" :retry="load" class="ma-4" />
-        <MessagePaper v-if="message" :message="message" />
+        <MessagePaper
+          v-if="message"
+          :message="message"
+          @whole="id = $event"
+          @changed="attempt(async () => undefined)"
+        />
         <p v-else-if="!problem" class="quiet pa-6">Opening …</p>
       </div>
       <aside v-if="message" class="filed">

@@ -2,9 +2,11 @@
 import { computed, ref, watch } from 'vue';
 import type { MessageView } from '../../contract/index.ts';
 import { many, size, useTimes } from '../words.ts';
+import SenderNotes from './SenderNotes.vue';
 
 /** A message laid out to be read: who, when, the words, what was quoted, what came with it. */
 const props = defineProps<{ message: MessageView; heading?: 'h2' | 'h3' }>();
+defineEmits<{ whole: [id: number]; changed: [] }>();
 const { full } = useTimes();
 const showQuoted = ref(false);
 const asSent = ref(false);
@@ -47,6 +49,7 @@ const by = computed(() =>
       </p>
       <p class="quiet">{{ addressed }}</p>
     </header>
+    <SenderNotes :message="message" @whole="$emit('whole', $event)" @changed="$emit('changed')" />
     <div v-if="message.hasHtml" class="how">
       <button class="link" type="button" @click="asSent = !asSent">
         {{ asSent ? 'Only the words' : 'Show it as it was sent' }}

@@ -1,15 +1,17 @@
 <script setup lang="ts">
-import { computed, onUnmounted } from 'vue';
+import { computed, onUnmounted, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { closeLive, openLive, useLive } from '../live.ts';
 import { useSession } from '../session.ts';
 import { many, useTimes } from '../words.ts';
+import Account from './Account.vue';
 import Finder from './Finder.vue';
 
 const session = useSession();
 const router = useRouter();
 const { ago } = useTimes();
 const counts = computed(() => session.counts);
+const account = ref(false);
 interface RailLink {
   to: string;
   words: string;
@@ -85,6 +87,7 @@ async function signOut() {
         </template>
         <v-list density="compact" border rounded="sm" elevation="0">
           <v-list-item :title="session.session?.firm.name" :subtitle="session.session?.staff.email" />
+          <v-list-item title="Password and sessions" @click="account = true" />
           <v-list-item title="Sign out" @click="signOut" />
         </v-list>
       </v-menu>
@@ -112,6 +115,7 @@ async function signOut() {
         </router-link>
       </div>
     </nav>
+    <Account v-model="account" />
     <main class="main">
       <router-view :key="$route.name === 'mailing' ? `mailing ${String($route.params.id)}` : $route.path" />
     </main>

@@ -4,6 +4,7 @@ import { computed, nextTick, ref, watch } from 'vue';
 import type { FileRef, RuleDraft, SortingGroup } from '../../contract/index.ts';
 import RuleDialog from '../filing/RuleDialog.vue';
 import { useLive } from '../live.ts';
+import MessageDialog from '../message/MessageDialog.vue';
 import MessagePaper from '../message/MessagePaper.vue';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
@@ -17,6 +18,7 @@ import NewClient from './NewClient.vue';
 const desk = useDesk();
 const { brief } = useTimes();
 const finding = ref(false);
+const opened = ref<number | null>(null);
 const ruling = ref(false);
 const making = ref(false);
 const accepting = ref(false);
@@ -167,7 +169,13 @@ watch(
         </p>
       </nav>
       <div class="sheet reading" tabindex="0" role="region" aria-label="The message">
-        <MessagePaper v-if="desk.message" :key="desk.message.id" :message="desk.message" />
+        <MessagePaper
+          v-if="desk.message"
+          :key="desk.message.id"
+          :message="desk.message"
+          @whole="opened = $event"
+          @changed="desk.load()"
+        />
       </div>
       <Choices
         ref="choices"
@@ -185,6 +193,7 @@ watch(
       </p>
     </div>
     <FileFinder v-model="finding" @choose="found" />
+    <MessageDialog v-model="opened" @changed="desk.load()" />
     <RuleDialog v-model="ruling" :message="desk.message" @kept="ruled" />
     <NewClient v-model="making" :stranger="desk.message?.stranger ?? null" @made="found" />
     <v-dialog v-model="accepting" max-width="620" aria-label="File all that are nearly certain">

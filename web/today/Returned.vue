@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { ref } from 'vue';
-import { ReturnedPage } from '../../contract/index.ts';
-import { get, wordsOf } from '../api.ts';
+import { computed, ref } from 'vue';
+import { Count, may, ReturnedPage, type ReturnedRow } from '../../contract/index.ts';
+import { get, send, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
-import { useTimes } from '../words.ts';
+import { useSession } from '../session.ts';
+import { many, useTimes } from '../words.ts';
 
 const LIMIT = 50;
 const { full } = useTimes();
@@ -14,6 +15,26 @@ const page = ref<ReturnedPage | null>(null);
 const offset = ref(0);
 const problem = ref('');
 const opened = ref<number | null>(null);
+const said = ref('');
+const session = useSession();
+const maySettle = computed(() => session.session && may(session.session.staff.role, 'settle returns'));
+const states: Record<ReturnedRow['state'], string> = {
+  noted: '',
+  applied: '',
+  held: '· waits for your word',
+  dismissed: '· found to be alive',
+  unknown: '· about nothing that we sent: it changed nothing',
+};
+async function settle(apply: boolean) {
+  try {
+    const { count } = await send('POST', Count, '/returned/held', { apply });
+    const addresses = many(count, 'address', 'addresses');
+    said.value = apply ? `${addresses} switched off.` : `${addresses} left as they were.`;
+    await load();
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
 
 async function load() {
   try {
@@ -36,9 +57,23 @@ useLive(['mail'], () => void load());
     <h1>Returned messages</h1>
     <p class="quiet mb-3">
       What other servers sent back in the last 60 days. Addresses that do not exist are left out of mailings
-      until they are mended.
+      until they are mended. A report counts only for a message that we sent to that very address.
     </p>
     <Trouble :words="problem" :retry="load" />
+    <div v-if="page?.held" class="held mb-3" role="note">
+      <p>
+        <strong class="needs"
+          >{{ many(page.held, 'address', 'addresses') }} reported dead within an hour.</strong
+        >
+        So many at once may be a fault of a mail server, or somebody’s forgery. They are still written to.
+      </p>
+      <div v-if="maySettle" class="answers">
+        <v-btn size="small" @click="settle(false)">They are alive: forget it</v-btn>
+        <v-btn size="small" color="primary" variant="flat" @click="settle(true)">Switch them off</v-btn>
+      </div>
+      <p v-else class="quiet">An adviser or the office manager says what is to be done.</p>
+    </div>
+    <p class="quiet" role="status">{{ said }}</p>
     <div class="sheet rows" tabindex="0" role="region" aria-label="Returned messages">
       <table v-if="page?.rows.length" class="ledger-table">
         <thead>
@@ -54,7 +89,10 @@ useLive(['mail'], () => void load());
           <tr v-for="row in page.rows" :key="row.messageId">
             <td class="figures">{{ full(row.at) }}</td>
             <td>{{ row.address }}</td>
-            <td class="needs">{{ row.why }}</td>
+            <td>
+              <span :class="{ needs: row.state === 'applied' || row.state === 'held' }">{{ row.why }}</span>
+              <span class="quiet">{{ states[row.state] }}</span>
+            </td>
             <td>
               <router-link v-if="row.client" :to="`/clients/${row.client.id}`">{{
                 row.client.name
@@ -83,6 +121,11 @@ useLive(['mail'], () => void load());
 </template>
 
 <style scoped>
+.held {
+  border: 1px solid var(--brick);
+  padding: 10px 14px;
+  max-width: 90ch;
+}
 .rows {
   overflow: auto;
   flex: 0 1 auto;
