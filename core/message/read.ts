@@ -174,15 +174,17 @@ function shortHeaders(raw: Uint8Array): Uint8Array {
     let end = raw.indexOf(10, at) + 1 || head;
     while (end < head && (raw[end] === 32 || raw[end] === 9)) end = raw.indexOf(10, end) + 1 || head;
     if (end - at > LIMITS.header) {
-      pieces.push(raw.subarray(kept, at + LIMITS.header), LINE_END);
-      kept = end;
+      // Its beginning and its end: of the messages it names the nearest stand last.
+      pieces.push(raw.subarray(kept, at + LIMITS.header / 2), FOLD);
+      kept = end - LIMITS.header / 2;
     }
     at = end;
   }
   return pieces.length ? joined([...pieces, raw.subarray(kept)]) : raw;
 }
 
-const LINE_END = new Uint8Array([13, 10]);
+/** A line end that goes on the header (RFC 5322 section 2.2.3). */
+const FOLD = new Uint8Array([13, 10, 32]);
 
 function joined(pieces: readonly Uint8Array[]): Uint8Array {
   const whole = new Uint8Array(pieces.reduce((sum, piece) => sum + piece.length, 0));

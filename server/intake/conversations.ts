@@ -132,7 +132,19 @@ class Known {
       .join('file', 'file.id', 'filing.file_id')
       .whereIn('message.conversation_id', conversations)
       .distinct('conversation_id', 'client_id');
-    for (const row of rows) {
+    const filed = new Set(rows.map((row) => row.conversation_id));
+    const unfiled = conversations.filter((id) => !filed.has(id));
+    // What has no file yet is of whose people write in it.
+    const written: { conversation_id: number; client_id: number }[] = unfiled.length
+      ? await trx('message')
+          .join('message_party', 'message_party.message_id', 'message.id')
+          .join('address', 'address.email_key', 'message_party.email_key')
+          .join('client_person', 'client_person.person_id', 'address.person_id')
+          .whereIn('message.conversation_id', unfiled)
+          .where('message_party.role', 'from')
+          .distinct('conversation_id', 'client_id')
+      : [];
+    for (const row of [...rows, ...written]) {
       const clients = this.clients.get(row.conversation_id) ?? new Set();
       this.clients.set(row.conversation_id, clients.add(row.client_id));
     }
