@@ -1,5 +1,6 @@
 import { baseSubject } from '../conversation/subject.ts';
 import { plainText } from './html.ts';
+import { cut } from './limits.ts';
 import type { Enclosure, ReadMessage } from './read.ts';
 
 /**
@@ -23,6 +24,8 @@ export function differences(recorded: ReadMessage, other: ReadMessage): string[]
   return found;
 }
 
+/** So much of a text is looked at first, in characters. */
+const FIRST_WORDS = 4000;
 /** What a list puts below a message is at most this long, in characters. */
 const LONGEST_FOOTER = 1000;
 /** What it parts its footer off with (common practice). */
@@ -34,18 +37,43 @@ const RULE = /^[-_=*~]{3,}/;
  * rule) is let pass where one of them says that it came through a list.
  */
 export function sameMessage(one: ReadMessage, two: ReadMessage): boolean {
-  if (one.problem !== null || two.problem !== null) return false;
-  const list = one.automatic === 'list' || two.automatic === 'list';
-  const subject = (message: ReadMessage) => (list ? baseSubject(message.subject).text : message.subject);
+  const list = throughList(one, two);
   return (
-    lower(one.from) === lower(two.from) &&
-    subject(one) === subject(two) &&
-    people(one.to) === people(two.to) &&
-    people(one.cc) === people(two.cc) &&
+    maybeSame(one, two) &&
     sameWords(one.text, two.text, list) &&
     sameWords(shownWords(one), shownWords(two), list) &&
     sameEnclosures(one.enclosures, two.enclosures)
   );
+}
+
+/**
+ * Whether two messages may be copies of one, by what is kept of them: the same people, subject and names of
+ * enclosures, and the same first words. Whether they are takes their sources.
+ */
+export function maybeSame(one: ReadMessage, two: ReadMessage): boolean {
+  const list = throughList(one, two);
+  const subject = (message: ReadMessage) => (list ? baseSubject(message.subject).text : message.subject);
+  const names = (message: ReadMessage) =>
+    message.enclosures
+      .map(({ filename }) => filename)
+      .sort()
+      .join();
+  const words = (message: ReadMessage) => plain(cut(message.text, FIRST_WORDS)).slice(0, FIRST_WORDS / 2);
+  const [short = '', long = ''] = [words(one), words(two)].sort((a, b) => a.length - b.length);
+  return (
+    one.problem === null &&
+    two.problem === null &&
+    lower(one.from) === lower(two.from) &&
+    subject(one) === subject(two) &&
+    people(one.to) === people(two.to) &&
+    people(one.cc) === people(two.cc) &&
+    names(one) === names(two) &&
+    (list ? long.startsWith(short) : short === long)
+  );
+}
+
+function throughList(one: ReadMessage, two: ReadMessage): boolean {
+  return one.automatic === 'list' || two.automatic === 'list';
 }
 
 /** The words of what is shown: of the HTML where there is one. */

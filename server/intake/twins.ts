@@ -1,5 +1,8 @@
+import { maybeSame } from '../../core/message/compare.ts';
+import type { ReadMessage } from '../../core/message/read.ts';
 import type { Transaction } from '../database/database.ts';
 import { hashOf, readRaw } from '../database/raw.ts';
+import { readingOf } from '../reading/kept.ts';
 import { CouldNotBeRead, pool } from '../reading/pool.ts';
 import type { Prepared } from './prepare.ts';
 
@@ -9,11 +12,13 @@ interface Relative {
   bodyKey: Buffer | null;
   rawHash: Buffer;
   ours: boolean;
+  read(): Promise<ReadMessage>;
   bytes(): Promise<Uint8Array>;
 }
 
-/** So many of one family are compared with a newcomer; whoever makes more of them means no good. */
+/** So many of one family are looked at for a newcomer, and so many compared whole; whoever makes more means no good. */
 const MOST = 12;
+const MOST_WHOLE = 3;
 
 /**
  * Message-ID, sender and Date are the writer's own choice: two messages that share them are one only when
@@ -54,6 +59,7 @@ async function relatives(trx: Transaction, prepared: readonly Prepared[]): Promi
       bodyKey: row.body_key,
       rawHash: row.raw_hash,
       ours: row.direction !== 'received',
+      read: async () => (await readingOf(trx, row.raw_hash)).read,
       bytes: () => readRaw(trx, row.raw_hash),
     };
     families.set(name, [...(families.get(name) ?? []), relative]);
@@ -67,6 +73,7 @@ function relativeOf(message: Prepared): Relative {
     bodyKey: message.bodyKey,
     rawHash: message.raw.hash,
     ours: message.ours,
+    read: () => Promise.resolve(message.read),
     bytes: () => Promise.resolve(message.bytes),
   };
 }
@@ -81,7 +88,12 @@ async function copied(known: readonly Relative[], message: Prepared): Promise<Re
   const own = message.ours ? known.find(({ ours }) => ours) : undefined;
   if (own) return own;
   if (known.length >= MOST) return undefined;
-  for (const relative of known) if (await saysTheSame(await relative.bytes(), message.bytes)) return relative;
+  let whole = 0;
+  for (const relative of known) {
+    if (!maybeSame(await relative.read(), message.read)) continue;
+    if (++whole > MOST_WHOLE) break;
+    if (await saysTheSame(await relative.bytes(), message.bytes)) return relative;
+  }
   return undefined;
 }
 

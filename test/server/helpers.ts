@@ -37,6 +37,11 @@ export async function freshDatabase(): Promise<{ url: string; db: Database }> {
   return { url, db };
 }
 
+/** The folder of the tests' own MariaDB; null when another is used. */
+export async function mariadbFolder(): Promise<string | null> {
+  return mariadb ? (await mariadb).dir : null;
+}
+
 /** Stops the tests' MariaDB; called once at the very end. */
 export async function stopMariaDB(): Promise<void> {
   if (!mariadb) return;
