@@ -22,6 +22,8 @@ export const LIMITS = {
   /** Lines, where they are shorter than this many bytes: millions of lines of a letter each. */
   lines: 400_000,
   shortLine: 24,
+  /** Lines that may part one piece of a message from the next: a hundred thousand empty pieces. */
+  boundaries: 10_000,
   /** Characters of a line of text as patterns see it: one line of blanks that many patterns try from each of them. */
   line: 2_000,
   /** Characters of the text that is read for its parts, for filing and for what leaves an answer owed. */

@@ -139,14 +139,26 @@ function readEnclosed(enclosures: readonly Enclosure[]): Promise<ReadMessage | n
   return within ? read(within.content, false) : Promise.resolve(null);
 }
 
-/** The parser holds every line apart, and each takes many times the room of a few letters. @throws for millions of them */
+/**
+ * The parser holds every line and every piece apart, and each takes many times the room of a few letters.
+ * @throws for a large message that consists of little else
+ */
 function refuseCrumbs(raw: Uint8Array): void {
   if (raw.length < LIMITS.lines) return;
   let lines = 0;
-  for (let at = raw.indexOf(10); at >= 0 && lines <= LIMITS.lines; at = raw.indexOf(10, at + 1)) lines++;
+  let boundaries = 0;
+  for (let at = raw.indexOf(10); at >= 0; at = raw.indexOf(10, at + 1)) {
+    lines++;
+    if (raw[at + 1] === DASH && raw[at + 2] === DASH) boundaries++;
+  }
+  const many = (most: number) => most.toLocaleString('en-GB');
+  if (boundaries > LIMITS.boundaries)
+    throw new Error(`it consists of more than ${many(LIMITS.boundaries)} pieces`);
   if (lines > LIMITS.lines && raw.length / lines < LIMITS.shortLine)
-    throw new Error(`it consists of more than ${LIMITS.lines.toLocaleString('en-GB')} short lines`);
+    throw new Error(`it consists of more than ${many(LIMITS.lines)} short lines`);
 }
+
+const DASH = 45;
 
 /** Where the headers end: the index after the empty line, or the end. */
 export function endOfHead(raw: Uint8Array): number {

@@ -15,7 +15,7 @@ const MOST_THREADS = THREADS + 1;
 const SLOW = 250;
 /** So long a task may take, in milliseconds, and so much longer for each byte it is given. */
 const TIME = 2000;
-const TIME_PER_BYTE = 0.0002;
+const TIME_PER_BYTE = 0.00008;
 /** Tasks, and bytes of them, that lie ready in a thread while it works on the first. */
 const AHEAD = 8;
 const AHEAD_BYTES = 16 * 1024 * 1024;
@@ -53,11 +53,14 @@ interface Thread {
  * Threads that do what a stranger's mail costs, so that it costs nobody else anything: each task has a time
  * and a memory limit, gets a second try by itself, and takes nothing with it when it fails.
  */
-class ReadingPool {
+export class ReadingPool {
   private readonly threads = new Set<Thread>();
   private readonly waiting: Job[] = [];
   private asked = 0;
   private falseStarts = 0;
+
+  /** @param time a task may take, in milliseconds, and how much longer for each byte */
+  constructor(private readonly time = { each: TIME, perByte: TIME_PER_BYTE }) {}
 
   /** @throws CouldNotBeRead */
   run<T extends keyof Tasks>(
@@ -152,9 +155,9 @@ class ReadingPool {
     thread.since = performance.now();
     const late = () => {
       if (thread.jobs[0] === job)
-        this.ended(thread, `it takes longer than ${Math.round(time / 1000)} seconds`);
+        this.ended(thread, `it takes longer than ${(time / 1000).toFixed(0)} seconds`);
     };
-    const time = TIME + job.bytes * TIME_PER_BYTE;
+    const time = this.time.each + job.bytes * this.time.perByte;
     if (this.waiting.length) setTimeout(() => this.hand(), SLOW + 1).unref();
     // This process may have been busy itself: what has been answered meanwhile is heard first.
     thread.timer = setTimeout(() => setImmediate(() => setImmediate(late)), time);
