@@ -26,6 +26,8 @@ interface Letter {
   parents: string[];
   attachments?: { filename: string; content: Buffer; contentType: string }[];
   headers?: Record<string, string>;
+  /** Written by somebody else: the exchange finds out. */
+  forged?: boolean;
 }
 
 const DAY = 24 * 3600 * 1000;
@@ -81,11 +83,14 @@ async function post(letter: Letter, accounts: ReadonlyMap<string, Account>, now:
       Buffer.from(
         `Received: by ${EXCHANGE} for <${address}>; ${letter.at.toUTCString().replace('GMT', '+0000')}\r\n`,
       ),
-      vouched(raw, null, () => true),
+      vouched(raw, letter.forged ? STRANGER : null, () => true),
     ]);
     accounts.get(address)?.folder('INBOX')?.append(received, seen, letter.at);
   }
 }
+
+/** Where forged letters come from. */
+const STRANGER = { user: null, peer: 'host-17.elsewhere.example', sender: 'office@elsewhere.example' };
 
 const FILLER = [
   'We will speak again when you are back.',
@@ -422,7 +427,17 @@ class MailWriter {
         contentType: 'image/png',
       })),
     });
-    for (const [index, client] of several.slice(1, 4).entries()) {
+    const forged = person(several[3]);
+    this.plain(
+      forged,
+      this.staff(several[3]?.adviserId ?? 2),
+      'Our new bank details',
+      `Good morning,\n\nOur bank has changed. Please send the refund of the retainer to the new account, and let me have a line when it is done.\n\n${forged.name}`,
+      hours(4),
+    );
+    const last = this.letters.at(-1);
+    if (last) last.forged = true;
+    for (const [index, client] of several.slice(1, 3).entries()) {
       this.plain(
         person(client),
         this.staff(client.adviserId),
