@@ -1,4 +1,5 @@
 import { readConfig } from './config.ts';
+import { errorForLog } from './database/database.ts';
 import { startServer } from './server.ts';
 
 /** Runs one server process, told what to do by its environment (README, Configuration). */
@@ -11,9 +12,13 @@ const stop = async () => {
   stopping = true;
   // What hangs, such as a database that is gone, does not keep us alive.
   setTimeout(() => process.exit(1), 8000).unref();
-  await server.stop();
+  await server.stop().catch(() => undefined);
   process.exit(0);
 };
+// What nobody caught is told, and ends nothing but itself: one mailbox's trouble is not the office's.
+process.on('unhandledRejection', (error) =>
+  server.office.log.error({ error: errorForLog(error) }, 'something failed that nobody had foreseen'),
+);
 process.on('SIGTERM', () => void stop());
 process.on('SIGINT', () => void stop());
 // When started by another program, its end is ours too.

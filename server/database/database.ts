@@ -41,8 +41,10 @@ export function openDatabase(url: string, poolSize = 12): Database {
         connection: { query(sql: string, done: (error: Error | null) => void): void },
         done: (error: Error | null, connection: unknown) => void,
       ) => {
-        connection.query("SET time_zone = '+00:00', SESSION innodb_lock_wait_timeout = 15", (error) =>
-          done(error, connection),
+        // What it is on the server is its own affair: intake and learning rely on reading what is committed.
+        connection.query(
+          "SET time_zone = '+00:00', SESSION innodb_lock_wait_timeout = 15, SESSION tx_isolation = 'READ-COMMITTED'",
+          (error) => done(error, connection),
         );
       },
     },
@@ -134,9 +136,34 @@ export async function insertAll(
   }
 }
 
-/** An error for the log: what and where, without the values of a statement, which may be people's mail. */
+/** Whether an error is of our database or the way to it, rather than of a mail server or the program. */
+export function isDatabaseError(error: unknown): boolean {
+  const fault = error as {
+    sql?: unknown;
+    sqlState?: unknown;
+    sqlMessage?: unknown;
+    code?: unknown;
+    name?: string;
+  };
+  const code = String(fault.code ?? '');
+  return (
+    fault.sql !== undefined ||
+    fault.sqlState !== undefined ||
+    fault.sqlMessage !== undefined ||
+    code.startsWith('ER_') ||
+    code.startsWith('PROTOCOL_') ||
+    fault.name === 'KnexTimeoutError'
+  );
+}
+
+/**
+ * An error for the log: what and where, without the values of a statement, which may be people's mail. Knex puts
+ * the statement with its values before the message of an error, so that of a database error only its code is told,
+ * and the server's own words where there are any.
+ */
 export function errorForLog(error: unknown): string {
-  const fault = error as { code?: string; sqlMessage?: string; stack?: string };
-  if (fault.sqlMessage) return `${fault.code}: ${fault.sqlMessage.slice(0, 200)}`;
+  const fault = error as { code?: string; name?: string; sqlMessage?: string; stack?: string };
+  if (isDatabaseError(error))
+    return `${fault.code ?? fault.name}: ${fault.sqlMessage?.slice(0, 200) ?? 'the database did not answer'}`;
   return String(fault.stack ?? error).slice(0, 1500);
 }

@@ -101,6 +101,8 @@ export class SentCopies {
       const lock = await client.getMailboxLock(sent.path);
       try {
         for (const row of rows) {
+          // A slow server may have taken so long that another process has the rest by now.
+          if (!(await this.stillOurs(row))) continue;
           await this.settleOne(client, sent.path, row);
           this.settled++;
         }
@@ -113,6 +115,16 @@ export class SentCopies {
       this.clients.delete(mailboxId);
       this.notBefore.set(mailboxId, Date.now() + RETRY * this.office.config.waitScale);
     }
+  }
+
+  /** Renews the lease of one row. @returns whether it is still to be done, and by us */
+  private async stillOurs(row: CopyRow): Promise<boolean> {
+    const { db, process } = this.office;
+    const renewed = await db('dispatch')
+      .where({ id: row.id, lease_owner: process })
+      .whereNull('sent_copy_at')
+      .update({ lease_until: new Date(Date.now() + LEASE_SECONDS * 1000) });
+    return renewed > 0;
   }
 
   private async settleOne(client: ImapFlow, path: string, row: CopyRow): Promise<void> {

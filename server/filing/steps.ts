@@ -40,6 +40,8 @@ export async function sortMessage(
       : [];
     const ids = [...new Set([sort.messageId, ...sort.alsoIds, ...rest])];
     const words = await stepWords(trx, sort.to, ids.length);
+    // Locked before the step has its number: of two who move one message the later number is the later move.
+    await trx('message').whereIn('id', ids).orderBy('id').forUpdate().select('id');
     const [stepId = 0] = await trx('filing_step').insert({
       staff_id: staffId,
       at: new Date(),

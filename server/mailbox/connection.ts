@@ -1,6 +1,7 @@
 import { lookup } from 'node:dns/promises';
 import { BlockList, isIP } from 'node:net';
 import { ImapFlow } from 'imapflow';
+import { isDatabaseError } from '../database/database.ts';
 import { unseal } from '../security/seal.ts';
 
 /** How a connection is protected: from the first byte, after asking (STARTTLS), or not at all, on loopback only. */
@@ -147,9 +148,8 @@ export function connectionProblem(error: unknown, { ownWords = true } = {}): Con
     code?: string;
     responseText?: string;
     message?: string;
-    sqlMessage?: string;
   };
-  if (fault.sqlMessage)
+  if (isDatabaseError(error))
     return {
       words: 'The mail could not be kept in our database; it will be tried again.',
       needsPerson: false,

@@ -102,7 +102,7 @@ export class MailboxKeeper {
     try {
       sync = new MailboxSync(this.office, mailbox);
     } catch (error) {
-      void this.failed(mailbox, kept, error);
+      void this.failed(mailbox, kept, error).catch(() => undefined);
       return;
     }
     kept.sync = sync;
@@ -115,6 +115,10 @@ export class MailboxKeeper {
         this.stopped || sync.wasStopped
           ? undefined
           : this.failed(mailbox, kept, error, Date.now() - started > 60_000),
+      )
+      // The database may be away, too: then nothing can be written down, and the mailbox is tried again all the same.
+      .catch((error: unknown) =>
+        this.office.log.error({ error: errorForLog(error) }, 'a mailbox’s trouble could not be written down'),
       )
       .finally(() => (kept.sync = null));
   }

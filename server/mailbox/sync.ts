@@ -1,8 +1,8 @@
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import { beat } from '../database/pulse.ts';
-import type { Transaction } from '../database/database.ts';
+import { isDatabaseError, type Transaction } from '../database/database.ts';
 import type { Office } from '../office.ts';
-import { accessOf, imapClient, type MailboxRow } from './connection.ts';
+import { accessOf, connectionProblem, imapClient, type MailboxRow } from './connection.ts';
 import { compareFolder, takeOverFlags, takeOverNamed } from './flags.ts';
 import {
   listFolders,
@@ -22,6 +22,8 @@ const SLICE = 2000;
 /** A batch is handed on when it holds this many messages or bytes, so that memory stays bounded. */
 const BATCH_MESSAGES = 400;
 const BATCH_BYTES = 8 * 1024 * 1024;
+/** That a mailbox is in step is written down this often at least, in milliseconds. */
+const IN_STEP_NOTED = 20_000;
 /** How long to wait for IDLE before looking at the busy folders, in milliseconds. */
 const LOOK_ROUND = 2000;
 /** All folders are listed again after this long, or after twenty times as long as listing them takes. */
@@ -39,6 +41,8 @@ export class MailboxSync {
   private wake: (() => void) | null = null;
   private folders: ListedFolder[] = [];
   private listAgainAt = 0;
+  /** When it was last written down that the mailbox is in step. */
+  private notedAt = 0;
   /** What was last compared of each folder, as the server told it. */
   private readonly compared = new Map<number, string>();
   /** UIDs a server lists but does not give. */
@@ -106,10 +110,24 @@ export class MailboxSync {
 
   /** What is wanted at once, however much history is still to come. */
   private async present(): Promise<void> {
-    await carryOutWishes(this.office.db, this.client, this.mailbox.id);
     await this.look();
     await this.newMail();
-    await mirrorDrafts(this.office.db, this.client, this.mailbox.id);
+    await this.chore(() => carryOutWishes(this.office.db, this.client, this.mailbox.id));
+    await this.chore(() => mirrorDrafts(this.office.db, this.client, this.mailbox.id));
+  }
+
+  /** What fails by itself costs itself and never the round; then the folders are looked at anew, since one may be gone. */
+  private async chore(work: () => Promise<void>): Promise<void> {
+    try {
+      await work();
+    } catch (error) {
+      if (!this.client.usable || isDatabaseError(error)) throw error;
+      this.office.log.info(
+        { mailbox: this.mailbox.address, words: connectionProblem(error).words },
+        'a change could not be carried out',
+      );
+      this.listAgainAt = 0;
+    }
   }
 
   /** Asks how the folders stand: all of them when it is time for that, else the busy ones. */
@@ -330,6 +348,16 @@ export class MailboxSync {
   }
 
   private async inStep(): Promise<void> {
+    // Written down when it was not so before, and now and then: not for every look at a mailbox at rest.
+    const trouble = await this.office
+      .db('mailbox')
+      .where({ id: this.mailbox.id })
+      .where((any) =>
+        any.whereNotNull('failing_since').orWhereNotNull('filling_since').orWhereNull('in_step_at'),
+      )
+      .first('id');
+    if (!trouble && Date.now() - this.notedAt < IN_STEP_NOTED) return;
+    this.notedAt = Date.now();
     await this.office.db('mailbox').where({ id: this.mailbox.id }).update({
       in_step_at: new Date(),
       failing_since: null,

@@ -39,20 +39,84 @@ export async function carryOutWishes(db: Database, client: ImapFlow, mailboxId: 
       .limit(BATCH)
       .select();
     if (!wishes.length) return;
+    let refused: unknown = null;
     for (const [folderId, own] of groupBy(wishes, (wish) => wish.folder_id)) {
-      const folder: { path: string } | undefined = await db('folder').where({ id: folderId }).first('path');
+      const folder: WishedFolder | undefined = await db('folder')
+        .where({ id: folderId })
+        .first('path', 'uid_validity');
       if (!folder) continue;
-      const lock = await client.getMailboxLock(folder.path);
       try {
-        // Flags first: what is moved takes them along.
-        for (const wish of groups(own.filter((each) => each.kind !== 'move')))
-          await setFlag(db, client, wish);
-        for (const wish of groups(own.filter((each) => each.kind === 'move'))) await move(db, client, wish);
-      } finally {
-        lock.release();
+        await carryOutWithin(db, client, folder, own);
+      } catch (error) {
+        // One folder that refuses, or is gone, costs its own wishes a try; the connection itself costs all.
+        if (!client.usable) throw error;
+        refused ??= error;
       }
     }
+    if (refused) throw refused;
   }
+}
+
+interface WishedFolder {
+  path: string;
+  uid_validity: number;
+}
+
+/** Carries out the wishes of one folder. @throws when the server refused one of them, or the folder cannot be opened */
+async function carryOutWithin(
+  db: Database,
+  client: ImapFlow,
+  folder: WishedFolder,
+  own: readonly Wish[],
+): Promise<void> {
+  const lock = await client.getMailboxLock(folder.path).catch(async (error: unknown) => {
+    if (client.usable) await settle(db, own, false).catch(() => undefined);
+    throw error;
+  });
+  try {
+    // The folder was made again meanwhile: its numbers mean other messages now, and nothing is done to them.
+    if (!client.mailbox || Number(client.mailbox.uidValidity) !== Number(folder.uid_validity))
+      throw new Error('The folder was made anew on the mail server.');
+    // Flags first: what is moved takes them along.
+    for (const wish of groups(own.filter((each) => each.kind !== 'move'))) await setFlag(db, client, wish);
+    for (const wish of groups(own.filter((each) => each.kind === 'move')))
+      await move(db, client, await stillThere(db, client, wish));
+  } finally {
+    lock.release();
+  }
+}
+
+/**
+ * Those wishes whose messages are still the ones that lie at their numbers, told by their Message-IDs: what a
+ * server gives a number it should never have used again is not moved or deleted. The others are given up.
+ */
+async function stillThere(db: Database, client: ImapFlow, wishes: readonly Wish[]): Promise<Wish[]> {
+  const uids = wishes.map((wish) => wish.uid);
+  const known: { uid: number; message_id: string | null }[] = await db('message_copy')
+    .join('message', 'message.id', 'message_copy.message_id')
+    .where('folder_id', wishes[0]?.folder_id ?? 0)
+    .whereIn('uid', uids)
+    .select('uid', 'message.message_id');
+  const idOf = new Map(known.map((copy) => [Number(copy.uid), copy.message_id]));
+  const others = new Set<number>();
+  for await (const { uid, envelope } of client.fetch(
+    uids.join(','),
+    { uid: true, envelope: true },
+    { uid: true },
+  )) {
+    const there = envelope?.messageId?.trim().replace(/^<|>$/g, '') ?? '';
+    const meant = idOf.get(uid);
+    if (meant && there && there !== meant) others.add(uid);
+  }
+  const given = wishes.filter((wish) => others.has(wish.uid));
+  if (given.length)
+    await db('mail_change')
+      .whereIn(
+        'id',
+        given.map(({ id }) => id),
+      )
+      .delete();
+  return wishes.filter((wish) => !others.has(wish.uid));
 }
 
 /** Wishes of one folder that can be said to the server in one command. */

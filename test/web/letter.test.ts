@@ -52,6 +52,8 @@ function play(change: Partial<DraftView> = {}) {
 }
 
 describe('the writing desk', () => {
+  const real = globalThis.fetch;
+  after(() => (globalThis.fetch = real));
   const scope = effectScope();
   after(() => scope.stop());
   async function open() {

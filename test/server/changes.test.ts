@@ -1,0 +1,143 @@
+import { expect } from 'chai';
+import { errorForLog, openDatabase } from '../../server/database/database.ts';
+import { actOnMail } from '../../server/mailbox/acts.ts';
+import { connectionProblem } from '../../server/mailbox/connection.ts';
+import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { sortMessage, undoStep } from '../../server/filing/steps.ts';
+import type { Account } from '../../outside/store.ts';
+import { deliver, openFirm, type TestFirm } from './helpers.ts';
+
+const RUFUS = 'rufus.adair@quillhurst.example';
+const RUFUS_ID = 4;
+
+describe('changes that cannot be meant any more', () => {
+  let firm: TestFirm;
+  let account: Account;
+  const sync = async () =>
+    new MailboxSync(firm.office, await firm.db('mailbox').where({ address: RUFUS }).first()).runOnce();
+  const idOf = async (id: string) =>
+    (await firm.db('message').where({ message_id: id }).first('id')).id as number;
+  const waiting = async () => Number((await firm.db('mail_change').count('* as n').first())?.n);
+  const there = (folder: string) => account.folder(folder)?.messages.map(({ messageId }) => messageId) ?? [];
+  before(async () => {
+    firm = await openFirm({ clients: 4, files: 6, conversationsPerClient: 0.2 });
+    account = firm.world.account(RUFUS)!;
+    await sync();
+  });
+  after(() => firm.close());
+
+  for (const [what, between] of [
+    ['with another UIDVALIDITY', () => void account.create('Between')],
+    ['with the very same UIDVALIDITY', () => undefined],
+  ] as const)
+    it(`touch no other message when a folder was made again, ${what}`, async () => {
+      const name = what.replaceAll(' ', '-');
+      account.create('Work');
+      deliver(firm, RUFUS, `work-${name}@x.example`, { folder: 'Work' });
+      await sync();
+      await actOnMail(firm.office, RUFUS_ID, {
+        messageIds: [await idOf(`work-${name}@x.example`)],
+        act: { kind: 'throw away' },
+      });
+      account.remove('Work');
+      between();
+      account.create('Work');
+      deliver(firm, RUFUS, `other-${name}@x.example`, { folder: 'Work' });
+      deliver(firm, RUFUS, `new-${name}@x.example`);
+      await sync();
+      await sync();
+      expect(there('Work')).to.deep.equal([`other-${name}@x.example`]);
+      expect(there('Trash')).to.not.include(`other-${name}@x.example`);
+      expect(await waiting()).to.equal(0);
+      expect(await idOf(`new-${name}@x.example`)).to.be.a('number');
+      account.remove('Work');
+      await sync();
+    });
+
+  it('hold up neither new mail nor others when a folder is gone, or renamed', async () => {
+    for (const how of ['gone', 'renamed'] as const) {
+      account.create('Fields');
+      for (const n of [1, 2]) deliver(firm, RUFUS, `${how}${n}@x.example`, { folder: 'Fields' });
+      await sync();
+      const ids = [await idOf(`${how}1@x.example`), await idOf(`${how}2@x.example`)];
+      await actOnMail(firm.office, RUFUS_ID, { messageIds: ids, act: { kind: 'star', on: true } });
+      if (how === 'gone') account.remove('Fields');
+      else account.rename('Fields', 'Meadows');
+      deliver(firm, RUFUS, `after-${how}@x.example`);
+      await sync();
+      expect(await idOf(`after-${how}@x.example`), how).to.be.a('number');
+      await sync();
+      expect(await waiting(), how).to.equal(0);
+    }
+    expect([...(account.folder('Meadows')?.messages[0]?.flags ?? [])]).to.include('\\Flagged');
+  });
+
+  it('cost themselves alone when the server refuses them', async () => {
+    deliver(firm, RUFUS, 'refused@x.example');
+    await sync();
+    await actOnMail(firm.office, RUFUS_ID, {
+      messageIds: [await idOf('refused@x.example')],
+      act: { kind: 'star', on: true },
+    });
+    firm.world.faults.refuse = ['STORE', 'UID STORE'];
+    for (let round = 0; round < 3; round++) {
+      deliver(firm, RUFUS, `meanwhile${round}@x.example`);
+      await sync();
+      expect(await idOf(`meanwhile${round}@x.example`)).to.be.a('number');
+    }
+    delete firm.world.faults.refuse;
+    await sync();
+    expect(await waiting()).to.equal(0);
+  });
+});
+
+describe('several at one database', () => {
+  let firm: TestFirm;
+  before(async () => {
+    firm = await openFirm({ clients: 8, files: 14 });
+    await firm.sync();
+  });
+  after(() => firm.close());
+
+  it('read what is committed, whatever the server’s own habit', async () => {
+    const db = openDatabase(firm.url, 2);
+    const [[row]] = (await db.raw('SELECT @@session.tx_isolation AS level')) as [{ level: string }[]];
+    expect(row?.level).to.equal('READ-COMMITTED');
+    await db.destroy();
+  });
+
+  it('give steps their numbers in the order in which they move a message', async () => {
+    const waits = await firm.db('message').where({ state: 'suggested' }).first('id');
+    const step = (by: number, fileId: number) =>
+      sortMessage(firm.office, by, {
+        messageId: waits.id,
+        to: { kind: 'files', fileIds: [fileId] },
+        alsoIds: [],
+        restOfConversation: false,
+        note: '',
+        addAddressTo: null,
+      });
+    for (let round = 0; round < 12; round++) {
+      const [one, two] = await Promise.all([step(1, 1), step(2, 2)]);
+      const later = one.stepId > two.stepId ? { by: 1, fileId: 1, ...one } : { by: 2, fileId: 2, ...two };
+      const earlier = one.stepId > two.stepId ? { by: 2, ...two } : { by: 1, ...one };
+      expect(await firm.db('filing').where({ message_id: waits.id }).pluck('file_id')).to.deep.equal([
+        later.fileId,
+      ]);
+      await undoStep(firm.office, later.by, later.stepId);
+      await undoStep(firm.office, earlier.by, earlier.stepId);
+    }
+  });
+
+  it('tell neither log nor screen what stood in a statement', () => {
+    const lost = Object.assign(
+      new Error("insert into `raw_words` values ('Ada Fell ada@fell.example') - Connection lost"),
+      {
+        code: 'PROTOCOL_CONNECTION_LOST',
+        sql: "insert into `raw_words` values ('Ada Fell')",
+      },
+    );
+    expect(errorForLog(lost)).to.equal('PROTOCOL_CONNECTION_LOST: the database did not answer');
+    expect(connectionProblem(lost).words).to.contain('our database').and.not.contain('Ada');
+  });
+});
