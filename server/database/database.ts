@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import knexFactory, { type Knex } from 'knex';
 import * as firstDay from './migrations/0001_first_day.ts';
 import * as filing from './migrations/0002_filing.ts';
@@ -66,8 +67,57 @@ export async function ensureDatabase(url: string): Promise<void> {
   }
 }
 
-/** Brings the tables up to date; safe when several processes start at once (Knex holds a lock). */
+/** Whether migrations are still to be carried out. */
+async function pending(db: Database): Promise<boolean> {
+  const done: string[] = await db('knex_migrations')
+    .pluck('name')
+    .catch((error: { errno?: number }) => {
+      if (error.errno === NO_SUCH_TABLE) return [];
+      throw error;
+    });
+  return Object.keys(MIGRATIONS).some((name) => !done.includes(name));
+}
+
+const NO_SUCH_TABLE = 1146;
+/** Who migrates says this often that it is still alive, in milliseconds; after the second figure, in seconds, it is not. */
+const RENEWED = 4000;
+const MIGRATION_LEASE_SECONDS = 20;
+
+/**
+ * Brings the tables up to date. Of several processes that start at once one does it, under a lease by the
+ * database's clock, and the others wait for it; one that is killed meanwhile is followed by the next, which
+ * begins anew what was not finished (see `apply`).
+ */
 export async function migrate(db: Database): Promise<void> {
+  if (!(await pending(db))) return;
+  await db.raw(
+    'CREATE TABLE IF NOT EXISTS migration_lease (one TINYINT NOT NULL PRIMARY KEY, owner VARCHAR(40) NULL, until DATETIME(3) NOT NULL)',
+  );
+  await db.raw("INSERT IGNORE INTO migration_lease VALUES (1, NULL, '2000-01-01')");
+  const owner = randomUUID();
+  const until = `UTC_TIMESTAMP(3) + INTERVAL ${MIGRATION_LEASE_SECONDS} SECOND`;
+  const claim = () =>
+    db('migration_lease')
+      .where({ one: 1 })
+      .where((free) => free.where({ owner }).orWhereNull('owner').orWhereRaw('until < UTC_TIMESTAMP(3)'))
+      .update({ owner, until: db.raw(until) });
+  while (!(await claim())) {
+    if (!(await pending(db))) return;
+    await new Promise((resolve) => setTimeout(resolve, 200));
+  }
+  const renewing = setInterval(() => void claim().catch(() => undefined), RENEWED);
+  try {
+    if (await pending(db)) await carryOut(db);
+  } finally {
+    clearInterval(renewing);
+    await db('migration_lease').where({ owner }).update({ owner: null });
+  }
+}
+
+/** Knex's own lock is left behind by whoever was killed with it; the lease tells that nobody else is at work. */
+async function carryOut(db: Database): Promise<void> {
+  if (await db.schema.hasTable('knex_migrations_lock'))
+    await db('knex_migrations_lock').update({ is_locked: 0 });
   await db.migrate.latest({
     migrationSource: {
       getMigrations: async () => Object.keys(MIGRATIONS),
@@ -153,6 +203,28 @@ export function isDatabaseError(error: unknown): boolean {
     code.startsWith('ER_') ||
     code.startsWith('PROTOCOL_') ||
     fault.name === 'KnexTimeoutError'
+  );
+}
+
+/** Whether the database, or the way to it, was not there: what was asked of it may or may not have been done. */
+export function isAway(error: unknown): boolean {
+  const {
+    code = '',
+    errno = 0,
+    fatal = false,
+    name = '',
+  } = error as {
+    code?: string;
+    errno?: number;
+    fatal?: boolean;
+    name?: string;
+  };
+  // 1047, 1180: a Galera node without its cluster; 1053: shutting down.
+  return (
+    fatal ||
+    name === 'KnexTimeoutError' ||
+    /^(?:PROTOCOL_|ECONN|EPIPE|ETIMEDOUT)/.test(code) ||
+    [1047, 1053, 1180, 1927].includes(errno)
   );
 }
 

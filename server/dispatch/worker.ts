@@ -5,6 +5,7 @@ import { returnKind, returnWords } from '../../core/delivery/report.ts';
 import { addressKey, type Mailbox } from '../../core/address/address.ts';
 import {
   errorForLog,
+  isAway,
   insertAll,
   isOwnFault,
   isRefusedContent,
@@ -31,6 +32,8 @@ const CLAIM = 240;
 const CONNECTIONS_PER_MAILBOX = 3;
 const ROUND = 500;
 const LOG_BATCH = 100;
+/** Between two tries to write down what became of a message, in milliseconds. */
+const LONGEST_WAIT = 3000;
 
 interface DispatchRow {
   id: number;
@@ -376,18 +379,35 @@ export class DispatchWorker {
   }
 
   /**
-   * Writes down what became of a message, if it is still ours; tried again when the database asks for it.
+   * Writes down what became of a message, if it is still ours; tried again, when the database is away, for as
+   * long as anybody could think of sending it anew. What a server has said it took is written down even if the
+   * message was given up as uncertain meanwhile: nobody else can know.
    * @param alive when given, the lease must last beyond this instant
    * @returns whether it was ours
    */
   private async change(row: DispatchRow, columns: Record<string, unknown>, alive?: Date): Promise<boolean> {
     const { db, process } = this.office;
-    const changed = await transact(db, (trx) => {
-      const ours = trx('dispatch').where({ id: row.id, state: 'leaving', lease_owner: process });
-      if (alive) ours.where('lease_until', '>', alive);
-      return ours.update(columns);
-    });
-    return changed > 0;
+    const began = Date.now();
+    for (let wait = 100; ; wait = Math.min(2 * wait, LONGEST_WAIT)) {
+      try {
+        const changed = await transact(db, (trx) => {
+          const ours = trx('dispatch')
+            .where({ id: row.id })
+            .where((mine) => {
+              mine.where({ state: 'leaving', lease_owner: process });
+              if (columns.state === 'left') mine.orWhere({ state: 'uncertain' });
+            });
+          if (alive) ours.where('lease_until', '>', alive);
+          return ours.update(columns);
+        });
+        return changed > 0;
+      } catch (error) {
+        const late = Date.now() - began > 2 * LEASE_SECONDS * 1000;
+        // Before anything was handed over there is no hurry to write down that it will be.
+        if (late || alive || this.stopped || !isAway(error)) throw error;
+        await new Promise((resolve) => setTimeout(resolve, wait));
+      }
+    }
   }
 
   /** Logs what has left, beside the sending. @returns how many were logged since the last call */

@@ -71,4 +71,54 @@ describe('migrations', () => {
       await db.destroy();
     }
   });
+
+  /** A database of its own with nothing in it. */
+  async function empty(name: string) {
+    const { url, db } = await freshDatabase();
+    await db.destroy();
+    const own = new URL(url);
+    own.pathname = `${own.pathname}_${name}`;
+    await ensureDatabase(own.toString());
+    return own.toString();
+  }
+
+  it('are carried out once by four that start at the same time, also on a database that has them', async () => {
+    const url = await empty('four');
+    const starts = Array.from({ length: 4 }, () => openDatabase(url, 3));
+    for (let round = 0; round < 2; round++) await Promise.all(starts.map((db) => migrate(db)));
+    const names: string[] = await (starts[0] ?? openDatabase(url))('knex_migrations').pluck('name');
+    expect(new Set(names).size).to.equal(names.length);
+    await Promise.all(starts.map((db) => db.destroy()));
+  });
+
+  it('go on after a kill at any statement, with the lock of the killed one left behind', async () => {
+    const whole = openDatabase(await empty('whole'), 3);
+    await migrate(whole);
+    const tablesOf = async (db: ReturnType<typeof openDatabase>) =>
+      (
+        (await db.raw(
+          "SELECT table_name AS t, column_name AS c, column_type AS k FROM information_schema.columns WHERE table_schema = DATABASE() AND table_name NOT LIKE 'knex%' ORDER BY 1, 2",
+        )) as [object[]]
+      )[0];
+    const wanted = JSON.stringify(await tablesOf(whole));
+    await whole.destroy();
+    const url = await empty('killed');
+    for (const after of [3, 20, 34, 41, 52, 60, 66]) {
+      const db = openDatabase(url, 3);
+      let left = after;
+      // From some statement on nothing is answered any more: the process is gone.
+      db.on('query', ({ sql }: { sql: string }) => {
+        if (/^\s*(?:CREATE|ALTER|UPDATE)/i.test(sql) && !/migration_lease|knex_/.test(sql) && --left < 0)
+          throw new Error('killed');
+      });
+      await migrate(db).catch(() => undefined);
+      await db('knex_migrations_lock').update({ is_locked: 1 });
+      await db('migration_lease').update({ owner: 'killed', until: new Date(0) });
+      await db.destroy();
+    }
+    const next = openDatabase(url, 3);
+    await migrate(next);
+    expect(JSON.stringify(await tablesOf(next))).to.equal(wanted);
+    await next.destroy();
+  });
 });

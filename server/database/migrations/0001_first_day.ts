@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { apply } from '../apply.ts';
 
 /** Everything the first working day needs. Times are UTC with milliseconds. */
 const TABLES = [
@@ -354,10 +355,13 @@ const TOPICS = ['records', 'mail', 'sorting', 'mailings', 'mailboxes'];
 
 export async function up(knex: Knex): Promise<void> {
   for (const table of TABLES) {
-    await knex.raw(`${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
+    await apply(knex, `${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
   }
   // The rows must be there from the start: intake waits its turn on one of them.
-  await knex('pulse').insert(TOPICS.map((topic) => ({ topic })));
+  await knex('pulse')
+    .insert(TOPICS.map((topic) => ({ topic })))
+    .onConflict()
+    .ignore();
 }
 
 /** Migrations only go forward: a wrong one is mended by the next. */

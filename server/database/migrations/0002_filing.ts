@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { apply } from '../apply.ts';
 import { addressKey } from '../../../core/address/address.ts';
 import { subjectKey } from '../../../core/conversation/subject.ts';
 import { insertAll } from '../database.ts';
@@ -71,11 +72,14 @@ const ALTERATIONS = [
 
 export async function up(knex: Knex): Promise<void> {
   for (const table of TABLES)
-    await knex.raw(`${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
-  for (const alteration of ALTERATIONS) await knex.raw(alteration);
+    await apply(knex, `${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
+  for (const alteration of ALTERATIONS) await apply(knex, alteration);
   await keySubjects(knex);
-  await knex.raw('ALTER TABLE message DROP KEY message_subject, DROP COLUMN subject_key');
-  await knex('pulse').insert([{ topic: 'filing' }]);
+  await apply(knex, 'ALTER TABLE message DROP KEY message_subject, DROP COLUMN subject_key');
+  await knex('pulse')
+    .insert([{ topic: 'filing' }])
+    .onConflict()
+    .ignore();
 }
 
 /** Gives messages that are here already their new subject keys, some hundred at a time. */
@@ -101,7 +105,7 @@ async function keySubjects(knex: Knex): Promise<void> {
         ? [{ message_id, subject_key: hashOf(`${subject}\n${addressKey(email_key)}`) }]
         : [];
     });
-    await insertAll(knex, 'message_subject', keyed);
+    await insertAll(knex, 'message_subject', keyed, { ignore: true });
     after = rows.at(-1)?.id ?? after;
   }
 }

@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { apply } from '../apply.ts';
 
 /** Full-text keys over names and titles, so that a file or client is found at once however many there are. */
 const ALTERATIONS = [
@@ -8,7 +9,7 @@ const ALTERATIONS = [
 ];
 
 export async function up(knex: Knex): Promise<void> {
-  for (const alteration of ALTERATIONS) await knex.raw(alteration);
+  for (const alteration of ALTERATIONS) await apply(knex, alteration);
 }
 
 /** Migrations only go forward: a wrong one is mended by the next. */

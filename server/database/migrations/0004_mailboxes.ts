@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { apply } from '../apply.ts';
 import { readMessage } from '../../../core/message/read.ts';
 import { leavesOpen } from '../../../core/conversation/owing.ts';
 import { writtenPart } from '../../../core/message/written.ts';
@@ -164,7 +165,7 @@ export async function up(knex: Knex): Promise<void> {
     const made = alteration.startsWith('CREATE')
       ? `${alteration} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`
       : alteration;
-    await knex.raw(made);
+    await apply(knex, made);
   }
   await readAgain(knex);
   await knex.raw(

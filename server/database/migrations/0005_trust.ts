@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { apply } from '../apply.ts';
 
 /** What keeps hostile mail from stopping anything, and from falsifying the record. */
 const ALTERATIONS = [
@@ -84,9 +85,9 @@ const TABLES = [
 ];
 
 export async function up(knex: Knex): Promise<void> {
-  for (const alteration of ALTERATIONS) await knex.raw(alteration);
+  for (const alteration of ALTERATIONS) await apply(knex, alteration);
   for (const table of TABLES)
-    await knex.raw(`${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
+    await apply(knex, `${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
 }
 
 /** Migrations only go forward: a wrong one is mended by the next. */
