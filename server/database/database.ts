@@ -5,6 +5,7 @@ import * as filing from './migrations/0002_filing.ts';
 import * as search from './migrations/0003_search.ts';
 import * as mailboxes from './migrations/0004_mailboxes.ts';
 import * as trust from './migrations/0005_trust.ts';
+import * as processes from './migrations/0006_processes.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -12,6 +13,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0003_search': search,
   '0004_mailboxes': mailboxes,
   '0005_trust': trust,
+  '0006_processes': processes,
 };
 
 export type Database = Knex;

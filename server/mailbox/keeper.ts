@@ -54,17 +54,26 @@ export class MailboxKeeper {
       .db('mailbox')
       .where({ lease_owner: this.office.process })
       .update({ lease_owner: null, lease_until: null });
+    await this.office.db('server_process').where({ id: this.office.process }).delete();
   }
 
-  /** Renews our leases and takes mailboxes that nobody keeps. */
+  /** Renews our leases and takes mailboxes that nobody keeps: of all no more than our share among the processes there are. */
   private async claim(): Promise<void> {
     const { db, process } = this.office;
-    const mailboxes: MailboxRow[] = await db('mailbox')
+    const living = await this.living();
+    const mailboxes: (MailboxRow & { lease_owner: string | null })[] = await db('mailbox')
       .whereNull('paused_at')
       .whereNull('disconnected_at')
+      .orderByRaw('lease_owner <=> ? DESC, id', [process])
       .select();
     this.letGo(mailboxes.map((mailbox) => mailbox.id));
+    const share = Math.ceil(mailboxes.length / living);
+    let held = 0;
     for (const mailbox of mailboxes) {
+      if (held >= share) {
+        if (mailbox.lease_owner === process) await this.handOver(mailbox.id);
+        continue;
+      }
       const now = new Date();
       const ours = await db('mailbox')
         .where({ id: mailbox.id })
@@ -72,6 +81,7 @@ export class MailboxKeeper {
           query.where({ lease_owner: process }).orWhereNull('lease_until').orWhere('lease_until', '<', now),
         )
         .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
+      if (ours) held++;
       const kept = this.kept.get(mailbox.id) ?? {
         sync: null,
         way: '',
@@ -86,6 +96,32 @@ export class MailboxKeeper {
       if (!ours || (kept.sync && kept.way !== way)) kept.sync?.stop();
       else if (!kept.sync && kept.notBefore <= Date.now() && !this.stopped) this.keep(mailbox, kept);
     }
+  }
+
+  /** Says that this process is here. @returns how many there are, this one among them */
+  private async living(): Promise<number> {
+    const { db, process } = this.office;
+    await db.raw(
+      'INSERT INTO server_process (id, seen_at) VALUES (?, UTC_TIMESTAMP(3)) ON DUPLICATE KEY UPDATE seen_at = UTC_TIMESTAMP(3)',
+      [process],
+    );
+    await db('server_process').whereRaw('seen_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY').delete();
+    const row = await db('server_process')
+      .whereRaw('seen_at > UTC_TIMESTAMP(3) - INTERVAL ? SECOND', [LEASE_SECONDS])
+      .count('* as count')
+      .first();
+    return Math.max(1, Number(row?.count ?? 1));
+  }
+
+  /** Leaves a mailbox to another process: its work here ends first, then it is free. */
+  private async handOver(id: number): Promise<void> {
+    const kept = this.kept.get(id);
+    if (kept?.sync) return kept.sync.stop();
+    this.kept.delete(id);
+    await this.office
+      .db('mailbox')
+      .where({ id, lease_owner: this.office.process })
+      .update({ lease_owner: null, lease_until: null });
   }
 
   /** Stops keeping what was paused or disconnected. */

@@ -1,4 +1,5 @@
 import { expect } from 'chai';
+import pino from 'pino';
 import { seal } from '../../server/security/seal.ts';
 import { MailboxKeeper } from '../../server/mailbox/keeper.ts';
 import { mailboxStatuses, retryMailbox } from '../../server/mailbox/status.ts';
@@ -90,4 +91,26 @@ describe('keeping all mailboxes', () => {
     await keeper.stop();
     await firm.db('mailbox').where({ id: row.id }).update({ imap_port: row.imap_port });
   });
+
+  it('are shared out among the processes there are, and taken over when one ends', async () => {
+    const others = [1, 2].map(() => new Office(firm.db, firm.config, pino({ level: 'silent' })));
+    const keepers = others.map((office) => new MailboxKeeper(office));
+    keepers[0]?.start();
+    const shares = async () => {
+      const rows: { lease_owner: string | null; n: number }[] = await firm
+        .db('mailbox')
+        .whereNotNull('lease_owner')
+        .groupBy('lease_owner')
+        .select('lease_owner')
+        .count('* as n');
+      return others.map(({ process }) => Number(rows.find((row) => row.lease_owner === process)?.n ?? 0));
+    };
+    await until('the first has all', async () => (await shares())[0] === 6, 20);
+    keepers[1]?.start();
+    await until('each has half', async () => (await shares()).join() === '3,3', 40);
+    await keepers[0]?.stop();
+    await until('the other has all', async () => (await shares())[1] === 6, 40);
+    await keepers[1]?.stop();
+    expect(await firm.db('server_process')).to.have.lengthOf(0);
+  }).timeout(120_000);
 });
