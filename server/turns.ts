@@ -1,7 +1,7 @@
 import { setImmediate } from 'node:timers/promises';
 
 /** So long a piece of work holds this process at a stretch, in milliseconds. */
-const STRETCH = 8;
+const STRETCH = 20;
 
 /** Gives everything else in this process its turn while long work goes on: pages, leases, other mailboxes. */
 export class Turns {

@@ -33,18 +33,24 @@ function plain(read: ReadMessage): object {
   };
 }
 
-/** A reading as the database keeps it. */
+/** Shorter ones, in bytes, are kept as they are: packing them costs more than it saves. */
+const SHORT = 4000;
+const PLAIN = Buffer.from([0]);
+const DEFLATED = Buffer.from([1]);
+
+/** A reading as the database keeps it: a byte that says how, then the JSON. */
 export function packReading(kept: KeptReading): Buffer {
-  const json = JSON.stringify({ version: VERSION, kept: { ...kept, read: plain(kept.read) } });
-  return deflateRawSync(json, { level: 1, memLevel: 7 });
+  const json = Buffer.from(JSON.stringify({ version: VERSION, kept: { ...kept, read: plain(kept.read) } }));
+  return json.length < SHORT
+    ? Buffer.concat([PLAIN, json])
+    : Buffer.concat([DEFLATED, deflateRawSync(json, { level: 1, memLevel: 7 })]);
 }
 
 /** @returns null for one kept by an older version of the reading */
 export async function unpackReading(packed: Buffer): Promise<KeptReading | null> {
-  const { version, kept } = JSON.parse((await unpack(packed)).toString()) as {
-    version: number;
-    kept: KeptReading;
-  };
+  const rest = packed.subarray(1);
+  const json = packed[0] === 0 ? rest : await unpack(rest);
+  const { version, kept } = JSON.parse(json.toString()) as { version: number; kept: KeptReading };
   if (version !== VERSION) return null;
   return { ...kept, read: revived(kept.read) };
 }

@@ -17,7 +17,7 @@ const SLOW = 250;
 const TIME = 2000;
 const TIME_PER_BYTE = 0.00008;
 /** Tasks, and bytes of them, that lie ready in a thread while it works on the first. */
-const AHEAD = 8;
+const AHEAD = 100;
 const AHEAD_BYTES = 16 * 1024 * 1024;
 /** A thread that does not come up so often in a row will not. */
 const MOST_FALSE_STARTS = 5;
@@ -44,9 +44,9 @@ interface Thread {
   ready: boolean;
   /** What it was given, in order; it works on the first. */
   jobs: Job[];
-  timer: NodeJS.Timeout | null;
-  /** When it began with the first of them, as performance.now() counts. */
-  since: number;
+  timers: NodeJS.Timeout[];
+  /** The task at hand takes longer than most. */
+  slow: boolean;
 }
 
 /**
@@ -88,9 +88,9 @@ export class ReadingPool {
     const [first] = this.waiting;
     const more = first && (first.urgent || this.slow()) && !this.idle();
     if (first && this.threads.size < (more ? MOST_THREADS : THREADS)) this.start();
-    for (const thread of this.threads) {
+    for (const [place, thread] of [...this.threads].entries()) {
       const given: Asked[] = [];
-      while (thread.ready && this.waiting[0] && takes(thread, this.waiting[0])) {
+      while (thread.ready && this.waiting[0] && takes(thread, this.waiting[0], place >= THREADS)) {
         const job = this.waiting.shift() as Job;
         thread.jobs.push(job);
         if (thread.jobs.length === 1) this.watch(thread);
@@ -109,8 +109,7 @@ export class ReadingPool {
   }
 
   private slow(): boolean {
-    const now = performance.now();
-    return [...this.threads].some(({ jobs, since }) => jobs.length > 0 && now - since > SLOW);
+    return [...this.threads].some((thread) => thread.slow);
   }
 
   private start(): void {
@@ -118,7 +117,7 @@ export class ReadingPool {
       execArgv: [],
       resourceLimits: MEMORY,
     });
-    const thread: Thread = { worker, ready: false, jobs: [], timer: null, since: 0 };
+    const thread: Thread = { worker, ready: false, jobs: [], timers: [], slow: false };
     this.threads.add(thread);
     worker.on('message', (said: { ready?: true; answers?: Answered[] }) => {
       if (said.ready) {
@@ -148,25 +147,28 @@ export class ReadingPool {
 
   /** Gives the first task of a thread its time. */
   private watch(thread: Thread): void {
-    if (thread.timer) clearTimeout(thread.timer);
-    thread.timer = null;
+    for (const timer of thread.timers) clearTimeout(timer);
+    thread.timers = [];
+    thread.slow = false;
     const job = thread.jobs[0];
     if (!job) return;
-    thread.since = performance.now();
-    const late = () => {
-      if (thread.jobs[0] === job)
-        this.ended(thread, `it takes longer than ${(time / 1000).toFixed(0)} seconds`);
-    };
     const time = this.time.each + job.bytes * this.time.perByte;
-    if (this.waiting.length) setTimeout(() => this.hand(), SLOW + 1).unref();
     // This process may have been busy itself: what has been answered meanwhile is heard first.
-    thread.timer = setTimeout(() => setImmediate(() => setImmediate(late)), time);
+    const after = (wait: number, then: () => void) =>
+      setTimeout(() => setImmediate(() => setImmediate(() => thread.jobs[0] === job && then())), wait);
+    thread.timers.push(
+      after(SLOW, () => {
+        thread.slow = true;
+        this.hand();
+      }),
+      after(time, () => this.ended(thread, `it takes longer than ${(time / 1000).toFixed(0)} seconds`)),
+    );
   }
 
   /** A thread hangs or died: the task it was at is suspected, the others are given to another. */
   private ended(thread: Thread, why: string): void {
     if (!this.threads.delete(thread)) return;
-    if (thread.timer) clearTimeout(thread.timer);
+    for (const timer of thread.timers) clearTimeout(timer);
     void thread.worker.terminate();
     const [suspect, ...others] = thread.jobs;
     this.waiting.unshift(...others);
@@ -180,10 +182,14 @@ export class ReadingPool {
   }
 }
 
-/** Whether a thread may be given a task beside what it has: a suspect only by itself. */
-function takes({ jobs }: Thread, job: Job): boolean {
+/**
+ * Whether a thread may be given a task beside what it has: a suspect only by itself, one that a person waits
+ * for not behind many others, and the further thread no more than it can do at once.
+ */
+function takes({ jobs }: Thread, job: Job, further: boolean): boolean {
   if (!jobs.length) return true;
   if (job.alone || jobs[0]?.alone || jobs.length >= AHEAD) return false;
+  if (further || (job.urgent && jobs.length > 1)) return false;
   return jobs.reduce((sum, each) => sum + each.bytes, job.bytes) <= AHEAD_BYTES;
 }
 

@@ -55,14 +55,14 @@ describe('the threads that read', () => {
   });
 
   it('do for a person what waits, though all are at work', async () => {
-    const slow = readSources(
-      Array.from({ length: 200 }, (_, index) => letter(`bulk${index}`, 'x '.repeat(60_000))),
+    let all = false;
+    const bulk = readSources(
+      Array.from({ length: 800 }, (_, index) => letter(`bulk${index}`, 'x '.repeat(60_000))),
     );
-    const started = performance.now();
+    void bulk.then(() => (all = true));
     expect(await pool.run('page', [letter('page', 'For a person'), false])).to.contain('For a person');
-    const waited = performance.now() - started;
-    await slow;
-    expect(waited).to.be.below((performance.now() - started) / 2);
+    expect(all).to.equal(false);
+    await bulk;
   }).timeout(60_000);
 
   it('say what went wrong with a task, and go on', async () => {
