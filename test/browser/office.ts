@@ -75,6 +75,15 @@ const RULES = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
  * people's messages, in a sandbox that runs no scripts, axe's included.
  */
 export async function accessible(page: Page, what: string): Promise<void> {
+  // What is still fading in has not its colours yet.
+  await page.evaluate(() =>
+    Promise.all(
+      document
+        .getAnimations()
+        .filter(({ effect }) => effect?.getTiming().iterations !== Infinity)
+        .map(({ finished }) => finished.catch(() => undefined)),
+    ),
+  );
   await page.evaluate(axe.source);
   const violations = await page.evaluate(async (tags) => {
     const checker = (globalThis as unknown as { axe: typeof axe }).axe;
