@@ -72,6 +72,15 @@ describe('how time grows with hostile mail, from 1 kB to 1 MB', () => {
   }
 });
 
+describe('names of enclosures', () => {
+  it('hold no path, no control characters, and nothing that turns the writing direction round', async () => {
+    const name = '=?utf-8?B?' + Buffer.from('../a/invoice\u202efdp\u0007.exe').toString('base64') + '?=';
+    const raw = `From: a@b.example\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n--b\r\nContent-Type: application/octet-stream; name="${name}"\r\nContent-Disposition: attachment\r\n\r\nx\r\n--b--`;
+    const { enclosures } = await readMessage(Buffer.from(raw));
+    expect(enclosures[0]?.filename).to.equal('invoicefdp.exe');
+  });
+});
+
 describe('HTML within limits', () => {
   const times = (text: string, count: number) => text.repeat(count);
   it('keeps what people send as it is', () => {
