@@ -17,6 +17,7 @@ import type { Confirmation } from '../../core/message/authentication.ts';
 import type { Transaction } from '../database/database.ts';
 import { hashOf } from '../database/raw.ts';
 import { readingOf } from '../reading/kept.ts';
+import { claimedDomain, usuallyConfirmed } from './domains.ts';
 import { Turns } from '../turns.ts';
 import { groupBy } from '../register/filingRegister.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
@@ -274,7 +275,7 @@ interface WaitingRow {
 }
 
 /** A message as filing sees it, from what was kept of it when it was taken in. */
-export async function filingOf(
+async function filingOf(
   trx: Knex,
   register: FilingRegister,
   row: Omit<WaitingRow, 'id'>,
@@ -284,6 +285,8 @@ export async function filingOf(
   if (row.direction !== 'received' || row.confirmation === null) return message;
   if (row.confirmation === 'untold' && (await letInByCheckers(trx, row.raw_hash))) return message;
   message.sender = row.confirmation;
+  const domain = claimedDomain(read);
+  if ((await usuallyConfirmed(trx, [domain])).has(domain)) message.usuallyConfirmed = true;
   return message;
 }
 

@@ -1,13 +1,6 @@
 import type { Transaction } from '../database/database.ts';
 import type { Prepared } from './prepare.ts';
 
-/** A message of the batch or one that is kept, as far as conversations are concerned. */
-interface Child {
-  conversation: number;
-  /** Which of the messages it names is meant: 1 for the nearest. */
-  place: number;
-}
-
 /**
  * Gives each message its conversation: that of the nearest message it names which is here, else that of
  * others whose nearest is the same missing one. Messages that waited for this one join it; but two
@@ -41,7 +34,8 @@ export async function assignConversations(
 class Known {
   private readonly holders = new Map<string, number>();
   private readonly siblings = new Map<string, number>();
-  private readonly children = new Map<string, Child[]>();
+  /** In which conversations messages wait for one that they name. */
+  private readonly waiting = new Map<string, number[]>();
   private readonly clients = new Map<number, Set<number>>();
   private readonly parent = new Map<number, number>();
   /** Conversations that a message of the batch would make one. */
@@ -76,26 +70,25 @@ class Known {
   /** Messages that name one of the batch and have none nearer here. */
   private async recallChildren(trx: Transaction, own: readonly Buffer[]): Promise<void> {
     if (!own.length) return;
-    const rows: { link_key: Buffer; conversation_id: number; place: number; nearer: number }[] = await trx(
+    const rows: { link_key: Buffer; conversation_id: number; nearer: number }[] = await trx(
       'message_link as link',
     )
       .join('message', 'message.id', 'link.message_id')
       .whereIn('link.link_key', own)
       .where('link.place', '>', 0)
-      .select('link.link_key', 'message.conversation_id', 'link.place')
+      .select('link.link_key', 'message.conversation_id')
       .select(
         trx.raw(
           `EXISTS (SELECT 1 FROM message_link AS closer JOIN message AS held ON held.message_key = closer.link_key
             WHERE closer.message_id = link.message_id AND closer.place > 0 AND closer.place < link.place) AS nearer`,
         ),
       );
-    for (const row of rows)
-      if (!row.nearer) this.wait(row.link_key, { conversation: row.conversation_id, place: row.place });
+    for (const row of rows) if (!row.nearer) this.wait(row.link_key, row.conversation_id);
   }
 
-  private wait(key: Buffer, child: Child): void {
+  private wait(key: Buffer, conversation: number): void {
     const name = key.toString('hex');
-    this.children.set(name, [...(this.children.get(name) ?? []), child]);
+    this.waiting.set(name, [...(this.waiting.get(name) ?? []), conversation]);
   }
 
   /** The conversation a message goes into; what waited for it is noted to be joined with it. */
@@ -103,18 +96,13 @@ class Known {
     const names = message.named.map((key) => key.toString('hex'));
     const at = names.findIndex((name) => this.holders.has(name));
     const own = message.messageKey?.toString('hex') ?? '';
-    const waiting = this.children.get(own) ?? [];
+    const waiting = this.waiting.get(own) ?? [];
     const conversation =
-      this.holders.get(names[at] ?? '') ??
-      this.siblings.get(names[0] ?? '') ??
-      waiting[0]?.conversation ??
-      this.next--;
+      this.holders.get(names[at] ?? '') ?? this.siblings.get(names[0] ?? '') ?? waiting[0] ?? this.next--;
     if (own && !this.holders.has(own)) this.holders.set(own, conversation);
     if (at < 0 && names[0]) this.siblings.set(names[0], conversation);
-    for (const [index, key] of message.named.slice(0, at < 0 ? undefined : at).entries())
-      this.wait(key, { conversation, place: index + 1 });
-    for (const child of waiting)
-      if (child.conversation !== conversation) this.wanted.push([conversation, child.conversation]);
+    for (const key of message.named.slice(0, at < 0 ? undefined : at)) this.wait(key, conversation);
+    for (const other of waiting) if (other !== conversation) this.wanted.push([conversation, other]);
     return conversation;
   }
 

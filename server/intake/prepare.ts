@@ -1,4 +1,4 @@
-import { addressKey, domainOf } from '../../core/address/address.ts';
+import { addressKey } from '../../core/address/address.ts';
 import { sameOrganisation } from '../../core/address/domain.ts';
 import { namedMessages } from '../../core/conversation/conversation.ts';
 import { leavesOpen } from '../../core/conversation/owing.ts';
@@ -184,9 +184,4 @@ function bodyKeyOf({ read, bodyKey }: KeptReading): Buffer {
   return hashOf(
     JSON.stringify([read.from?.address ?? '', read.subject, people(read.to), people(read.cc), bodyKey]),
   );
-}
-
-/** The domain a message claims to be from; empty when there is none. */
-export function claimedDomain(read: ReadMessage): string {
-  return cut(domainOf(read.from?.address ?? ''), 254);
 }

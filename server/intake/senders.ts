@@ -1,11 +1,8 @@
 import type { Knex } from 'knex';
-import { LIMITS } from '../../core/message/limits.ts';
 import type { Transaction } from '../database/database.ts';
-import { claimedDomain, type Prepared, type Receiving } from './prepare.ts';
+import { claimedDomain, usuallyConfirmed } from '../filing/domains.ts';
+import type { Prepared, Receiving } from './prepare.ts';
 
-/** A domain's mail is usually confirmed when so many messages were, and so large a share of all. */
-const USUAL = 3;
-const USUAL_SHARE = 0.8;
 /** So many names of servers are noted of one batch. */
 const MOST_NAMES = 3;
 
@@ -56,16 +53,7 @@ export async function noteSenders(trx: Transaction, messages: readonly Prepared[
     if (domain) domains.set(domain, counts);
   }
   if (!domains.size) return;
-  const rows: { domain: string; confirmed: number; others: number }[] = await trx('sender_domain')
-    .whereIn('domain', [...domains.keys()])
-    .select('domain', 'confirmed', 'others');
-  const usual = new Set(
-    rows
-      .filter(
-        ({ confirmed, others }) => confirmed >= USUAL && confirmed >= USUAL_SHARE * (confirmed + others),
-      )
-      .map(({ domain }) => domain),
-  );
+  const usual = await usuallyConfirmed(trx, [...domains.keys()]);
   for (const message of told) {
     if (usual.has(claimedDomain(message.read))) {
       if (message.filing.sender) message.filing.usuallyConfirmed = true;
@@ -78,10 +66,6 @@ export async function noteSenders(trx: Transaction, messages: readonly Prepared[
   await trx.raw(
     `INSERT INTO sender_domain (domain, confirmed, others) VALUES ${[...domains].map(() => '(?, ?, ?)').join(', ')}
       ON DUPLICATE KEY UPDATE confirmed = confirmed + VALUES(confirmed), others = others + VALUES(others)`,
-    [...domains].flatMap(([domain, { confirmed, others }]) => [
-      domain.slice(0, LIMITS.address),
-      confirmed,
-      others,
-    ]),
+    [...domains].flatMap(([domain, { confirmed, others }]) => [domain, confirmed, others]),
   );
 }

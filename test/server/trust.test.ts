@@ -1,6 +1,7 @@
 import { expect } from 'chai';
 import { hashOf } from '../../server/database/raw.ts';
 import { conversation, joinConversation, partMessage } from '../../server/filing/conversation.ts';
+import { redecide } from '../../server/filing/decide.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { sortMessage } from '../../server/filing/steps.ts';
 import { MailboxSync } from '../../server/mailbox/sync.ts';
@@ -14,6 +15,7 @@ const MAREN_ID = 1;
 
 interface Row {
   id: number;
+  message_id: string;
   state: string;
   reason: string | null;
   direction: string;
@@ -159,6 +161,31 @@ describe('what a message says of itself', () => {
         'Authentication-Results': `mx.evil.example; dmarc=pass header.from=${domain}`,
       });
       expect(foreign).to.include({ state: 'suggested', confirmation: 'absent' });
+    });
+
+    it('is asked about where a domain is usually confirmed and this once not, also when looked at again', async () => {
+      const genuine = await arrive(client.email);
+      expect(genuine).to.include({ state: 'logged', confirmation: 'confirmed' });
+      const domain = client.email.split('@')[1] ?? '';
+      await firm
+        .db('sender_domain')
+        .insert({ domain, confirmed: 9, others: 1 })
+        .onConflict('domain')
+        .merge(['confirmed', 'others']);
+      const names = { ...found('none'), 'In-Reply-To': `<trust${count}@elsewhere.example>` };
+      const waiting = await arrive(client.email, names);
+      expect(waiting).to.include({ state: 'suggested', confirmation: 'absent' });
+      const again = () =>
+        firm.office.db.transaction(async (trx) =>
+          redecide(trx, await firm.office.filingMind(), [waiting.id]),
+        );
+      expect(await again()).to.equal(0);
+      expect((await byId(waiting.message_id)).state).to.equal('suggested');
+      // Where it is not, the conversation agrees, and that is enough.
+      await firm.db('sender_domain').where({ domain }).update({ confirmed: 1 });
+      expect(await again()).to.equal(1);
+      expect((await byId(waiting.message_id)).state).to.equal('logged');
+      await firm.db('sender_domain').where({ domain }).update({ confirmed: 9 });
     });
 
     it('where a server tells nothing, an address and a conversation must agree; what lay there before is weighed as ever', async () => {
