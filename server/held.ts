@@ -2,7 +2,7 @@ import { monitorEventLoopDelay, type IntervalHistogram } from 'node:perf_hooks';
 import type { Logger } from 'pino';
 
 /** So long nothing may hold this process at a stretch, in milliseconds: pages, leases and other mailboxes wait. */
-export const MOST_HELD = 50;
+const MOST_HELD = 50;
 const MINUTE = 60_000;
 const MINUTES = 60;
 const RESOLUTION = 5;

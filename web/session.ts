@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
-import { RailCounts, Session } from '../contract/index.ts';
+import { may as roleMay, RailCounts, Session, type Right } from '../contract/index.ts';
 import { act, get, send } from './api.ts';
 
 /** Who is signed in, and the figures of the rail. */
@@ -8,6 +8,9 @@ export const useSession = defineStore('session', () => {
   const session = ref<Session | null>(null);
   const counts = ref<RailCounts | null>(null);
   const zone = computed(() => session.value?.firm.zone ?? 'UTC');
+
+  /** Whether who is signed in may do this (contract/rights.ts). */
+  const may = (right: Right) => session.value !== null && roleMay(session.value.staff.role, right);
 
   async function load(): Promise<boolean> {
     if (session.value) return true;
@@ -29,5 +32,5 @@ export const useSession = defineStore('session', () => {
   async function count(): Promise<void> {
     counts.value = await get(RailCounts, '/rail');
   }
-  return { session, counts, zone, load, signIn, signOut, count };
+  return { session, counts, zone, may, load, signIn, signOut, count };
 });

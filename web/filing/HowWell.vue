@@ -20,7 +20,7 @@ const rules = ref<Rule[]>([]);
 const problem = ref('');
 const ruling = ref(false);
 const dropping = ref<Rule | null>(null);
-const mayRule = computed(() => session.session?.staff.role !== 'assistant');
+const mayRule = computed(() => session.may('make rules'));
 
 async function load() {
   try {

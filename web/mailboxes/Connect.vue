@@ -26,7 +26,7 @@ const problem = ref('');
 const letIn = ref(false);
 const made = ref<number | null>(null);
 const verified = ref(false);
-const isManager = computed(() => session.session?.staff.role === 'manager');
+const mayAny = computed(() => session.may('connect any mailbox'));
 
 async function guess() {
   try {
@@ -119,7 +119,7 @@ async function connect() {
               <span class="quiet figures">{{ folder.messages.toLocaleString('en-GB') }}</span></label
             >
           </div>
-          <label v-if="isManager" class="mt-3 share"
+          <label v-if="mayAny" class="mt-3 share"
             ><input v-model="shared" type="checkbox" /> an office address that all of the staff read and
             answer from</label
           >

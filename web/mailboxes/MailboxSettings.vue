@@ -33,7 +33,7 @@ const believed = ref<string[]>([]);
 const silently = ref(false);
 const leaving = ref(false);
 const remove = ref(false);
-const isManager = computed(() => session.session?.staff.role === 'manager');
+const mayAny = computed(() => session.may('connect any mailbox'));
 const others = computed(() => (box.value?.staff ?? []).filter((each) => each.name !== box.value?.owner));
 
 async function load() {
@@ -75,7 +75,7 @@ const keep = () =>
   change(
     {
       name: name.value,
-      ...(isManager.value ? { shared: shared.value } : {}),
+      ...(mayAny.value ? { shared: shared.value } : {}),
       takeFrom: all.value ? null : takeFrom.value || null,
       skippedFolders: skipped.value,
       colleagues: Object.entries(may.value).flatMap(([staffId, how]) =>
@@ -168,7 +168,7 @@ async function disconnect() {
             </tr>
           </tbody>
         </table>
-        <label v-if="isManager" class="share"
+        <label v-if="mayAny" class="share"
           ><input v-model="shared" type="checkbox" /> an office address that all of the staff read and answer
           from</label
         >

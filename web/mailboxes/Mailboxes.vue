@@ -11,7 +11,7 @@ import { useTimes } from '../words.ts';
 const { ago, since, clock } = useTimes();
 const session = useSession();
 const mayManage = (box: MailboxStatus) =>
-  session.session?.staff.role === 'manager' || box.owner === session.session?.staff.name;
+  session.may('connect any mailbox') || box.owner === session.session?.staff.name;
 const boxes = ref<MailboxStatus[] | null>(null);
 const problem = ref('');
 
@@ -156,10 +156,10 @@ const counted = (box: MailboxStatus) =>
         <v-text-field
           v-model="filingAddress"
           label="Filing address"
-          :readonly="session.session?.staff.role !== 'manager'"
+          :readonly="!session.may('set the filing address')"
           placeholder="none yet, such as office+tofile@your.domain"
         />
-        <v-btn v-if="session.session?.staff.role === 'manager'" type="submit">Keep</v-btn>
+        <v-btn v-if="session.may('set the filing address')" type="submit">Keep</v-btn>
       </form>
       <p class="quiet" role="status">{{ kept }}</p>
     </section>

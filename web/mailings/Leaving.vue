@@ -22,7 +22,7 @@ const offset = ref(0);
 const problem = ref('');
 const opened = ref<number | null>(null);
 const asking = ref(false);
-const may = computed(() => session.session?.staff.role !== 'assistant');
+const maySteer = computed(() => session.may('release mailings'));
 const WORDS: Record<DispatchState, string> = {
   waiting: 'waiting',
   leaving: 'leaving',
@@ -68,7 +68,7 @@ useLive(['mailings', 'mail'], () => void load());
   <div class="leaving">
     <div class="top sheet pa-4">
       <MailingProgress :mailing="mailing" class="grow" />
-      <template v-if="may">
+      <template v-if="maySteer">
         <v-btn v-if="mailing.state === 'leaving'" @click="steer('paused')">Pause</v-btn>
         <v-btn v-if="mailing.state === 'paused'" color="primary" variant="flat" @click="steer('leaving')"
           >Go on</v-btn
@@ -107,7 +107,7 @@ useLive(['mailings', 'mail'], () => void load());
               >
               <p v-if="row.state === 'uncertain'">
                 <span class="quiet">The connection broke off after the text was handed over.</span><br />
-                <template v-if="may"
+                <template v-if="maySteer"
                   ><button type="button" class="link" @click="settle(row.id, 'left')">It did leave</button> ·
                   <button type="button" class="link" @click="settle(row.id, 'send again')">
                     Send it again

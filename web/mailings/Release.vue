@@ -17,7 +17,7 @@ const checks = ref<Checks | null>(null);
 const asking = ref(false);
 const busy = ref(false);
 const problem = ref('');
-const mayRelease = computed(() => session.session?.staff.role !== 'assistant');
+const mayRelease = computed(() => session.may('release mailings'));
 const stops = computed(() => [
   ...(checks.value?.problems ?? []),
   ...(checks.value?.missing.length

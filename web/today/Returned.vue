@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { Count, may, ReturnedPage, type ReturnedRow } from '../../contract/index.ts';
+import { Count, ReturnedPage, type ReturnedRow } from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
 import { useLive } from '../live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
@@ -17,7 +17,7 @@ const problem = ref('');
 const opened = ref<number | null>(null);
 const said = ref('');
 const session = useSession();
-const maySettle = computed(() => session.session && may(session.session.staff.role, 'settle returns'));
+const maySettle = computed(() => session.may('settle returns'));
 const states: Record<ReturnedRow['state'], string> = {
   noted: '',
   applied: '',
