@@ -70,6 +70,13 @@ export async function joinConversation(
     const before = await messageToMove(trx, staffId, id);
     if (!(await trx('conversation').where({ id: conversationId }).first('id')))
       throw notFound('That conversation');
+    // Into an emptied one it may go back; into one of which the person may read nothing it may not.
+    const within = trx('message').where({ conversation_id: conversationId });
+    if (
+      (await within.clone().first('id')) &&
+      !(await readableBy(trx, within.clone(), staffId).first('message.id'))
+    )
+      throw notFound('That conversation');
     if (before !== conversationId) await moveTo(trx, staffId, id, before, conversationId);
   });
   await beat(office.db, 'mail', 'sorting');

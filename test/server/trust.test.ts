@@ -337,6 +337,11 @@ describe('what a message says of itself', () => {
       expect(refused).to.equal('That message is private to a colleague.');
       const [, own] = await allOf(id);
       expect((await viewMessage(firm.office, 3, own?.id ?? 0)).twins).to.deep.equal([]);
+      const joined = await joinConversation(firm.office, 3, own?.id ?? 0, secret.conversation_id).then(
+        () => 'joined',
+        (error: Error) => error.message,
+      );
+      expect(joined).to.match(/^That conversation/);
     });
   });
 
