@@ -62,7 +62,7 @@ const errorOf = (name: string) => (field.value === name ? [problem.value] : []);
         />
         <v-text-field
           v-model="form.next"
-          class="mt-2"
+          class="mt-4"
           label="A new one, ten letters or more"
           type="password"
           autocomplete="new-password"
