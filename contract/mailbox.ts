@@ -81,8 +81,8 @@ export const MailPage = z.object({
 });
 export type MailPage = z.infer<typeof MailPage>;
 
-/** Where copies of messages were before they were moved, so that it can be undone. */
-export const MovedCopy = z.object({ messageId: Id, folderId: Id });
+/** Where a copy of a message was before it was moved, and where it went, so that it can be undone. */
+export const MovedCopy = z.object({ messageId: Id, folderId: Id, nowIn: Id });
 
 /** What is done to messages in the mailboxes that hold them. */
 export const MailAct = z.object({
@@ -94,7 +94,11 @@ export const MailAct = z.object({
     z.object({ kind: z.literal('star'), on: z.boolean() }),
     z.object({ kind: z.literal('move'), folderId: Id }),
     /** Into the mailbox's folder for what is thrown away; from there for good. */
-    z.object({ kind: z.literal('throw away') }),
+    z.object({
+      kind: z.literal('throw away'),
+      /** Also what lies in a mailbox whose server has no folder for it, where it is gone at once. */
+      forGood: z.boolean().default(false),
+    }),
     z.object({ kind: z.literal('put back'), copies: z.array(MovedCopy).max(5000) }),
     z.object({ kind: z.literal('deal with'), on: z.boolean() }),
   ]),
@@ -107,6 +111,8 @@ export const MailActDone = z.object({
   moved: z.array(MovedCopy),
   /** Thrown away for good, which cannot be undone. */
   gone: z.number(),
+  /** Mailboxes with no folder for what is thrown away: nothing was done to what lies there, and somebody is to be asked. */
+  withoutBin: z.array(z.number()),
 });
 export type MailActDone = z.infer<typeof MailActDone>;
 
@@ -192,7 +198,7 @@ export const MailboxConnect = z.object({
   shared: z.boolean().default(false),
   takeFrom: z.iso.date().nullable().default(null),
   /** Folders that are never read, by path. */
-  skipped: z.array(z.string().max(255)).max(2000).default([]),
+  skipped: z.array(z.string().max(2000)).max(2000).default([]),
   colleagues: Colleagues.default([]),
 });
 export type MailboxConnect = z.input<typeof MailboxConnect>;

@@ -18,6 +18,8 @@ export interface Config {
   secureCookies: boolean;
   /** Which servers before this one are believed about who asks and whether by https; none when left out. */
   trustProxy?: string | number;
+  /** Authorities whose certificates mail servers may bear besides the usual ones, as PEM; none when left out. */
+  mailAuthorities?: string;
   webDir: string;
 }
 
@@ -36,8 +38,17 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     ...(env.TRUST_PROXY
       ? { trustProxy: /^\d{1,2}$/.test(env.TRUST_PROXY) ? Number(env.TRUST_PROXY) : env.TRUST_PROXY }
       : {}),
+    ...(env.MAIL_AUTHORITIES ? { mailAuthorities: readAuthorities(env.MAIL_AUTHORITIES) } : {}),
     webDir: env.WEB_DIR ?? 'dist',
   };
+}
+
+/** Certificates of authorities. @throws with a sentence saying what is wrong with the file */
+function readAuthorities(path: string): string {
+  const text = existsSync(path) ? readFileSync(path, 'utf8') : '';
+  if (!text.includes('-----BEGIN CERTIFICATE-----'))
+    throw new Error(`MAIL_AUTHORITIES names ${path}, which holds no certificate (PEM).`);
+  return text;
 }
 
 /** The sealing key, made at the first start. */

@@ -9,6 +9,7 @@ import { readFirm, type Firm } from './database/settings.ts';
 import { Held } from './held.ts';
 import { HeldExperience, readRules } from './filing/mind.ts';
 import { loadFilingRegister } from './register/filingRegister.ts';
+import { Watch } from './watch.ts';
 
 /** What every capability stands on: the database, the configuration, the log, and the records held for filing. */
 export class Office {
@@ -16,6 +17,8 @@ export class Office {
   readonly process = randomUUID().slice(0, 18);
   /** How long anything holds this process. */
   readonly held = new Held();
+  /** What changed, whoever changed it. */
+  readonly watch: Watch;
   private register: { version: number; register: FilingRegister } | null = null;
   private loading: Promise<FilingRegister> | null = null;
   private readonly learned = new HeldExperience();
@@ -25,7 +28,9 @@ export class Office {
     readonly db: Database,
     readonly config: Config,
     readonly log: Logger,
-  ) {}
+  ) {
+    this.watch = new Watch(db, log);
+  }
 
   firm(): Promise<Firm> {
     return readFirm(this.db);

@@ -6,6 +6,7 @@ import * as search from './migrations/0003_search.ts';
 import * as mailboxes from './migrations/0004_mailboxes.ts';
 import * as trust from './migrations/0005_trust.ts';
 import * as processes from './migrations/0006_processes.ts';
+import * as inStep from './migrations/0007_in_step.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -14,6 +15,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0004_mailboxes': mailboxes,
   '0005_trust': trust,
   '0006_processes': processes,
+  '0007_in_step': inStep,
 };
 
 export type Database = Knex;
@@ -131,22 +133,75 @@ async function carryOut(db: Database): Promise<void> {
 
 const DEADLOCK = 1213;
 const LOCK_TIMEOUT = 1205;
+/** A database node without its cluster carries nothing out. */
+const NOT_READY = 1047;
+/** Between two attempts at most, in milliseconds. */
+const LONGEST_PAUSE = 800;
 
-/** Runs a transaction, again when the database broke it off for another's sake. */
+/** Carries out one statement, again when the database broke it off for another's sake. */
+export function retried<T>(work: () => PromiseLike<T>, attempts = 12): Promise<T> {
+  return again(work, attempts, (error) => [DEADLOCK, LOCK_TIMEOUT, NOT_READY].includes(errno(error)));
+}
+
+/**
+ * Runs a transaction, again when the database broke it off for another's sake or was away before it was told to
+ * keep what was done. What was lost while it was being kept may have been done: that is not tried again, and the
+ * error says so (see {@link perhapsDone}).
+ */
 export async function transact<T>(
   db: Database,
   work: (trx: Transaction) => Promise<T>,
-  attempts = 6,
+  attempts = 12,
+): Promise<T> {
+  let keeping = false;
+  const whole = () => {
+    keeping = false;
+    return db.transaction(async (trx) => {
+      const result = await work(trx);
+      keeping = true;
+      return result;
+    });
+  };
+  const brokenOff = (error: unknown) =>
+    [DEADLOCK, LOCK_TIMEOUT, NOT_READY].includes(errno(error)) || (!keeping && isAway(error));
+  try {
+    return await again(whole, attempts, brokenOff);
+  } catch (error) {
+    if (keeping && isAway(error)) unsure.add(error as object);
+    throw error;
+  }
+}
+
+const unsure = new WeakSet<object>();
+
+/** Whether what failed may have been done all the same: the database was lost while it was keeping it. */
+export function perhapsDone(error: unknown): boolean {
+  return typeof error === 'object' && error !== null && unsure.has(error);
+}
+
+function errno(error: unknown): number {
+  return (error as { errno?: number }).errno ?? 0;
+}
+
+async function again<T>(
+  work: () => PromiseLike<T>,
+  attempts: number,
+  mayBe: (error: unknown) => boolean,
 ): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
-      return await db.transaction(work);
+      return await work();
     } catch (error) {
-      const code = (error as { errno?: number }).errno;
-      if (attempt >= attempts || (code !== DEADLOCK && code !== LOCK_TIMEOUT)) throw error;
-      await new Promise((resolve) => setTimeout(resolve, 20 * attempt * Math.random()));
+      if (attempt >= attempts || !mayBe(error)) throw error;
+      const pause = Math.min(LONGEST_PAUSE, 10 * 2 ** attempt) * (0.5 + Math.random() / 2);
+      await new Promise((resolve) => setTimeout(resolve, pause));
     }
   }
+}
+
+/** An instant from now, by the database's clock: leases are told by it, since processes may disagree on the time. */
+export function inSeconds(db: Knex, seconds: number): Knex.Raw {
+  return db.raw('UTC_TIMESTAMP(3) + INTERVAL ? SECOND', [seconds]);
 }
 
 /** Whether the database refused what was to be kept, rather than being away or in a hurry. */

@@ -1,6 +1,7 @@
 import type { ImapFlow } from 'imapflow';
-import { errorForLog, transact } from '../database/database.ts';
+import { errorForLog, inSeconds, retried, transact } from '../database/database.ts';
 import { readRaw } from '../database/raw.ts';
+import { takeAway } from '../intake/ownCopies.ts';
 import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
 import type { Office } from '../office.ts';
 import { groupBy } from '../register/filingRegister.ts';
@@ -8,6 +9,8 @@ import { groupBy } from '../register/filingRegister.ts';
 const LEASE_SECONDS = 60;
 const CLAIM = 90;
 const RETRY = 30_000;
+/** So long a server is given to lay what was sent into Sent itself, in milliseconds. */
+const PATIENCE = 10_000;
 
 interface CopyRow {
   id: number;
@@ -19,7 +22,8 @@ interface CopyRow {
 
 /**
  * Sees to it that each message that left lies in its mailbox's Sent folder, once: looked for there by
- * its Message-ID and added only when it is missing. What is uncertain is looked for in the same way; a
+ * its Message-ID after a while and added only when it is missing; should the server lay one there later still, ours
+ * is taken away again. What is uncertain is looked for in the same way; a
  * copy found there means that it left.
  */
 export class SentCopies {
@@ -28,6 +32,8 @@ export class SentCopies {
   private running: Promise<void> | null = null;
   private settled = 0;
   private closing = false;
+  /** Whether there are any that are too young to be looked for. */
+  waiting = false;
 
   constructor(private readonly office: Office) {}
 
@@ -36,6 +42,11 @@ export class SentCopies {
     await this.running;
     for (const client of this.clients.values()) client.close();
     this.clients.clear();
+  }
+
+  /** Whether a round is under way. */
+  get busy(): boolean {
+    return this.running !== null;
   }
 
   /** Begins a round unless one is under way, beside whatever else goes on. @returns how many were settled since the last call */
@@ -58,21 +69,26 @@ export class SentCopies {
   }
 
   private async claim(): Promise<CopyRow[]> {
-    const { db, process } = this.office;
-    const now = new Date();
-    const resting = [...this.notBefore].filter(([, until]) => until > now.getTime()).map(([id]) => id);
-    const open = db('dispatch')
-      .whereIn('state', ['left', 'returned', 'uncertain'])
-      .whereNull('sent_copy_at')
-      .whereNotNull('handed_at')
-      .whereNotNull('raw_hash')
-      .whereNotIn('mailbox_id', resting)
-      .andWhere((query) => query.whereNull('lease_until').orWhere('lease_until', '<', now));
-    if (!(await open.clone().first('id'))) return [];
+    const { db, process, config } = this.office;
+    const now = Date.now();
+    const resting = [...this.notBefore].filter(([, until]) => until > now).map(([id]) => id);
+    const open = () =>
+      db('dispatch')
+        .whereIn('state', ['left', 'returned', 'uncertain'])
+        .whereNull('sent_copy_at')
+        .whereNotNull('handed_at')
+        .whereNotNull('raw_hash')
+        .whereNotIn('mailbox_id', resting)
+        .where((free) => free.whereNull('lease_until').orWhereRaw('lease_until < UTC_TIMESTAMP(3)'));
+    const some: { left_at: Date | null }[] = await open().limit(1).select('left_at');
+    this.waiting = some.length > 0;
+    if (!some.length) return [];
     return transact(db, async (trx) => {
-      const rows: CopyRow[] = await open
-        .clone()
+      const rows: CopyRow[] = await open()
         .transacting(trx)
+        .where((ripe) =>
+          ripe.whereNull('left_at').orWhere('left_at', '<', new Date(now - PATIENCE * config.waitScale)),
+        )
         .limit(CLAIM)
         .forUpdate()
         .skipLocked()
@@ -83,7 +99,7 @@ export class SentCopies {
             'id',
             rows.map((row) => row.id),
           )
-          .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
+          .update({ lease_owner: process, lease_until: inSeconds(db, LEASE_SECONDS) });
       }
       return rows;
     });
@@ -120,10 +136,12 @@ export class SentCopies {
   /** Renews the lease of one row. @returns whether it is still to be done, and by us */
   private async stillOurs(row: CopyRow): Promise<boolean> {
     const { db, process } = this.office;
-    const renewed = await db('dispatch')
-      .where({ id: row.id, lease_owner: process })
-      .whereNull('sent_copy_at')
-      .update({ lease_until: new Date(Date.now() + LEASE_SECONDS * 1000) });
+    const renewed = await retried(() =>
+      db('dispatch')
+        .where({ id: row.id, lease_owner: process })
+        .whereNull('sent_copy_at')
+        .update({ lease_until: inSeconds(db, LEASE_SECONDS) }),
+    );
     return renewed > 0;
   }
 
@@ -137,20 +155,25 @@ export class SentCopies {
       // Looked for once more each minute; a person may settle it sooner.
       const known = isThere
         ? { state: 'left', left_at: now, sent_copy_at: now, answer: 'found in the Sent folder', ...free }
-        : { lease_owner: null, lease_until: new Date(now.getTime() + 60_000) };
+        : { lease_owner: null, lease_until: inSeconds(db, 60) };
       await db('dispatch').where({ id: row.id, state: 'uncertain' }).update(known);
       return;
     }
-    if (!isThere) await client.append(path, await readRaw(db, row.raw_hash), ['\\Seen'], now);
-    await db('dispatch')
-      .where({ id: row.id })
-      .update({ sent_copy_at: now, ...free });
+    const laid = isThere
+      ? undefined
+      : await client.append(path, await readRaw(db, row.raw_hash), ['\\Seen'], now);
+    await transact(db, async (trx) => {
+      await trx('dispatch')
+        .where({ id: row.id })
+        .update({ sent_copy_at: now, sent_uid: (laid && laid.uid) || null, ...free });
+      if (laid) await takeAway(trx, [row.message_id]);
+    });
   }
 
   private async client(mailbox: MailboxRow): Promise<ImapFlow> {
     const kept = this.clients.get(mailbox.id);
     if (kept?.usable) return kept;
-    const client = imapClient(accessOf(mailbox, this.office.config.key));
+    const client = imapClient(accessOf(mailbox, this.office.config));
     client.on('error', () => this.clients.delete(mailbox.id));
     await client.connect();
     this.clients.set(mailbox.id, client);

@@ -1,6 +1,6 @@
 import { Readable } from 'node:stream';
 import SMTPConnection from 'nodemailer/lib/smtp-connection';
-import { isLoopback, refuseOpenNetwork, type Access } from '../mailbox/connection.ts';
+import { isLoopback, refuseOpenNetwork, tlsOptions, type Access } from '../mailbox/connection.ts';
 
 export interface SmtpEnvelope {
   from: string;
@@ -31,6 +31,7 @@ export class OutgoingConnection {
       secure: access.smtp_security === 'tls',
       requireTLS: access.smtp_security === 'starttls',
       ignoreTLS: access.smtp_security === 'none',
+      tls: tlsOptions(access),
       connectionTimeout: 20_000,
       greetingTimeout: 20_000,
       socketTimeout: 120_000,

@@ -6,6 +6,7 @@ import { addressKey, type Mailbox } from '../../core/address/address.ts';
 import {
   errorForLog,
   isAway,
+  inSeconds,
   insertAll,
   isOwnFault,
   isRefusedContent,
@@ -31,6 +32,9 @@ const LEASE_SECONDS = 60;
 const CLAIM = 240;
 const CONNECTIONS_PER_MAILBOX = 3;
 const ROUND = 500;
+/** With nothing on its way out it is looked after this often at least, in milliseconds. */
+const IDLE_ROUND = 10_000;
+const LEAST_PAUSE = 50;
 const LOG_BATCH = 100;
 /** Between two tries to write down what became of a message, in milliseconds. */
 const LONGEST_WAIT = 3000;
@@ -81,9 +85,10 @@ function envelopeOf(row: DispatchRow): string[] {
  * died after it is uncertain and never sent again by itself.
  */
 export class DispatchWorker {
-  private timer: NodeJS.Timeout | null = null;
   private stopped = false;
-  private round: Promise<void> = Promise.resolve();
+  private round: Promise<boolean> = Promise.resolve(false);
+  private wake: (() => void) | null = null;
+  private deaf: (() => void) | null = null;
   private readonly idle = new Map<number, OutgoingConnection[]>();
   /** Mailboxes that are sending now; a slow server holds up its own mailbox only. */
   private readonly busy = new Map<number, Promise<void>>();
@@ -96,22 +101,51 @@ export class DispatchWorker {
   }
 
   start(): void {
-    const next = () => {
-      this.round = this.work()
-        .catch((error) => {
+    this.deaf = this.office.watch.listen((topics) => {
+      if (topics.includes('mail') || topics.includes('mailings')) this.wake?.();
+    });
+    void (async () => {
+      while (!this.stopped) {
+        this.round = this.work().catch((error: unknown) => {
           this.office.log.error({ error: errorForLog(error) }, 'dispatch failed');
           return false;
-        })
-        .then((more) => {
-          if (!this.stopped) this.timer = setTimeout(next, more ? 0 : ROUND);
         });
-    };
-    next();
+        if (!(await this.round)) await this.pause();
+      }
+    })();
+  }
+
+  /** Until something is due, somebody does something, or it is time to look again. */
+  private async pause(): Promise<void> {
+    const due = await this.nextDue().catch(() => ROUND);
+    if (this.stopped) return;
+    await new Promise<void>((resolve) => {
+      const timer = setTimeout(resolve, Math.max(LEAST_PAUSE, due));
+      this.wake = () => {
+        clearTimeout(timer);
+        resolve();
+      };
+    });
+    this.wake = null;
+  }
+
+  /** @returns in how many milliseconds to look again at the latest */
+  private async nextDue(): Promise<number> {
+    if (this.logging || this.copies.busy) return ROUND;
+    const now = new Date();
+    const [row] = await this.office
+      .db('dispatch')
+      .whereIn('state', ['waiting', 'delayed'])
+      .where('next_at', '>', now)
+      .min<{ at: Date | null }[]>('next_at as at');
+    const next = row?.at ? row.at.getTime() - now.getTime() : IDLE_ROUND;
+    return Math.min(next, this.copies.waiting ? ROUND : IDLE_ROUND);
   }
 
   async stop(): Promise<void> {
     this.stopped = true;
-    if (this.timer) clearTimeout(this.timer);
+    this.deaf?.();
+    this.wake?.();
     await this.round;
     await Promise.all(this.busy.values());
     await this.logging;
@@ -138,16 +172,15 @@ export class DispatchWorker {
   /** Takes back what a process left lying: safe to send again if nothing was handed over, uncertain if it was. */
   private async recover(): Promise<void> {
     const { db } = this.office;
-    const now = new Date();
     const expired: number[] = await db('dispatch')
       .where({ state: 'leaving' })
-      .where('lease_until', '<', now)
+      .whereRaw('lease_until < UTC_TIMESTAMP(3)')
       .pluck('id');
     for (const id of expired) {
       await transact(db, async (trx) => {
         const row = await trx('dispatch')
           .where({ id, state: 'leaving' })
-          .where('lease_until', '<', now)
+          .whereRaw('lease_until < UTC_TIMESTAMP(3)')
           .forUpdate()
           .first('handed_at');
         if (!row) return;
@@ -185,7 +218,7 @@ export class DispatchWorker {
           state: 'leaving',
           attempts: trx.raw('attempts + 1'),
           lease_owner: process,
-          lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000),
+          lease_until: inSeconds(trx, LEASE_SECONDS),
           handed_at: null,
         });
       return trx('dispatch')
@@ -244,9 +277,9 @@ export class DispatchWorker {
       const connection = await this.connection(mailbox);
       const to = envelopeOf(row);
       const { response, rejected } = await connection.send({ from: mailbox.address, to }, raw, async () => {
-        const until = new Date(Date.now() + LEASE_SECONDS * 1000);
+        const until = inSeconds(db, LEASE_SECONDS);
         // If the lease has passed to somebody else meanwhile, not a byte leaves.
-        if (!(await this.change(row, { handed_at: new Date(), lease_until: until }, new Date())))
+        if (!(await this.change(row, { handed_at: new Date(), lease_until: until }, true)))
           throw new Error('the lease was lost');
         handed = true;
       });
@@ -333,7 +366,7 @@ export class DispatchWorker {
   private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
     for (let kept = this.idle.get(mailbox.id)?.pop(); kept; kept = this.idle.get(mailbox.id)?.pop())
       if (kept.usable) return kept;
-    return OutgoingConnection.open(accessOf(mailbox, this.office.config.key));
+    return OutgoingConnection.open(accessOf(mailbox, this.office.config));
   }
 
   private giveBack(mailbox: MailboxRow, connection: OutgoingConnection): void {
@@ -382,10 +415,10 @@ export class DispatchWorker {
    * Writes down what became of a message, if it is still ours; tried again, when the database is away, for as
    * long as anybody could think of sending it anew. What a server has said it took is written down even if the
    * message was given up as uncertain meanwhile: nobody else can know.
-   * @param alive when given, the lease must last beyond this instant
+   * @param alive whether the lease must last still
    * @returns whether it was ours
    */
-  private async change(row: DispatchRow, columns: Record<string, unknown>, alive?: Date): Promise<boolean> {
+  private async change(row: DispatchRow, columns: Record<string, unknown>, alive = false): Promise<boolean> {
     const { db, process } = this.office;
     const began = Date.now();
     for (let wait = 100; ; wait = Math.min(2 * wait, LONGEST_WAIT)) {
@@ -397,7 +430,7 @@ export class DispatchWorker {
               mine.where({ state: 'leaving', lease_owner: process });
               if (columns.state === 'left') mine.orWhere({ state: 'uncertain' });
             });
-          if (alive) ours.where('lease_until', '>', alive);
+          if (alive) ours.whereRaw('lease_until > UTC_TIMESTAMP(3)');
           return ours.update(columns);
         });
         return changed > 0;

@@ -6,6 +6,7 @@ import type { FilingRegister } from '../../core/filing/register.ts';
 import type { OfficeRule } from '../../core/filing/rules.ts';
 import type { FilingState } from '../../core/filing/types.ts';
 import { transact, type Database, type Transaction } from '../database/database.ts';
+import { holdTurn } from '../database/pulse.ts';
 import { readingOf } from '../reading/kept.ts';
 
 const PAGE = 1000;
@@ -76,7 +77,7 @@ export async function teach(
   messageId: number,
   settled: Settled,
 ): Promise<boolean> {
-  await trx('pulse').where({ topic: 'filing' }).forUpdate().first();
+  await holdTurn(trx, 'lessons');
   const teaches = settled.decided_by !== null && (settled.state === 'logged' || settled.state === 'aside');
   const before: { sign: number; lesson: string } | undefined = await trx('lesson')
     .where({ message_id: messageId })

@@ -10,6 +10,7 @@ import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { readFirm } from '../database/settings.ts';
 import { notFound, Refusal } from '../http/problems.ts';
+import { holdMessages } from '../correspondence/marks.ts';
 import type { Office } from '../office.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './mind.ts';
@@ -41,7 +42,7 @@ export async function sortMessage(
     const ids = [...new Set([sort.messageId, ...sort.alsoIds, ...rest])];
     const words = await stepWords(trx, sort.to, ids.length);
     // Locked before the step has its number: of two who move one message the later number is the later move.
-    await trx('message').whereIn('id', ids).orderBy('id').forUpdate().select('id');
+    await holdMessages(trx, ids);
     const [stepId = 0] = await trx('filing_step').insert({
       staff_id: staffId,
       at: new Date(),
@@ -50,11 +51,14 @@ export async function sortMessage(
     });
     for (const id of [...ids].sort((a, b) => a - b))
       await moveOne(trx, register, { stepId, staffId, to: sort.to, words, until }, id);
-    if (sort.addAddressTo !== null) await addAddress(trx, staffId, sort.messageId, sort.addAddressTo);
+    if (sort.addAddressTo !== null) {
+      await addAddress(trx, staffId, sort.messageId, sort.addAddressTo);
+      await beat(trx, 'records');
+    }
+    await beat(trx, 'sorting', 'mail');
     return { stepId, words, messages: ids.length, conversationId: message.conversation_id as number };
   });
   const settledAlong = await settleAlong(office, sort, done);
-  await beat(office.db, 'sorting', 'mail', ...(sort.addAddressTo === null ? [] : (['records'] as const)));
   return { stepId: done.stepId, words: done.words, messages: done.messages, settledAlong };
 }
 
@@ -65,11 +69,12 @@ async function settleAlong(
   { stepId, conversationId }: { stepId: number; conversationId: number },
 ): Promise<number> {
   if (['sorting', 'later', 'private'].includes(sort.to.kind)) return 0;
-  if (sort.addAddressTo !== null) await beat(office.db, 'records');
   const mind = await office.filingMind();
   return transact(office.db, async (trx) => {
     const inConversation = await redecideRelated(trx, mind, [conversationId], [], stepId);
-    return inConversation + (await redecideAlike(trx, mind, sort.messageId, stepId));
+    const settled = inConversation + (await redecideAlike(trx, mind, sort.messageId, stepId));
+    if (settled) await beat(trx, 'sorting', 'mail');
+    return settled;
   });
 }
 
@@ -231,7 +236,7 @@ export async function lastStep(db: Knex, staffId: number): Promise<{ id: number;
  */
 export async function undoStep(office: Office, staffId: number, stepId: number): Promise<SortDone> {
   const register = await office.filingRegister();
-  const done = await transact(office.db, async (trx) => {
+  return transact(office.db, async (trx) => {
     const step = await trx('filing_step')
       .where({ id: stepId, staff_id: staffId })
       .whereNull('undone_at')
@@ -243,6 +248,10 @@ export async function undoStep(office: Office, staffId: number, stepId: number):
     )
       .where({ step_id: stepId })
       .orderBy('message_id');
+    await holdMessages(
+      trx,
+      rows.map((row) => row.message_id),
+    );
     const later = new Set<number>(
       await trx('filing_step_message')
         .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
@@ -263,6 +272,7 @@ export async function undoStep(office: Office, staffId: number, stepId: number):
       await teach(trx, register, row.message_id, before);
     }
     await trx('filing_step').where({ id: stepId }).update({ undone_at: new Date() });
+    await beat(trx, 'sorting', 'mail');
     return {
       stepId,
       words: `Taken back: ${step.words}`,
@@ -270,6 +280,4 @@ export async function undoStep(office: Office, staffId: number, stepId: number):
       settledAlong: 0,
     };
   });
-  await beat(office.db, 'sorting', 'mail');
-  return done;
 }

@@ -1,44 +1,22 @@
 import { Router } from 'express';
-import { errorForLog } from '../database/database.ts';
-import { readPulse } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
 import { sessionStaff } from '../security/sessions.ts';
 import { sessionToken } from './guard.ts';
 
-const ROUND = 1000;
 /** So often a screen is told that we are here, and it is asked whether its session is, in milliseconds. */
 const ALIVE = 5000;
 
 /**
- * Tells open screens which topics changed (server-sent events). One look at the database a second for
- * all screens of this process, whichever process made the change.
+ * Tells open screens which topics changed (server-sent events), whichever process made the change.
  */
 export function eventsRoute(office: Office): Router {
-  const listeners = new Set<(topics: string[]) => void>();
-  let known: Record<string, number> = {};
-  let timer: NodeJS.Timeout | null = null;
-
-  const look = async () => {
-    try {
-      const now = await readPulse(office.db);
-      const changed = Object.keys(now).filter((topic) => now[topic] !== known[topic]);
-      known = now;
-      if (changed.length) for (const tell of listeners) tell(changed);
-    } catch (error) {
-      office.log.warn({ error: errorForLog(error) }, 'the pulse could not be read');
-    }
-    if (listeners.size) timer = setTimeout(() => void look(), ROUND);
-    else timer = null;
-  };
-
   const router = Router();
   router.get('/events', (req, res) => {
     res.set({ 'Content-Type': 'text/event-stream', 'X-Accel-Buffering': 'no' });
     res.flushHeaders();
     res.write('retry: 2000\n\n');
-    const tell = (topics: string[]) => res.write(`data: ${JSON.stringify(topics)}\n\n`);
-    listeners.add(tell);
-    timer ??= setTimeout(() => void look(), ROUND);
+    const tell = (topics: readonly string[]) => res.write(`data: ${JSON.stringify(topics)}\n\n`);
+    const deaf = office.watch.listen(tell);
     const token = sessionToken(req) ?? '';
     const alive = setInterval(() => {
       res.write(': here\n\n');
@@ -51,7 +29,7 @@ export function eventsRoute(office: Office): Router {
       );
     }, ALIVE);
     req.on('close', () => {
-      listeners.delete(tell);
+      deaf();
       clearInterval(alive);
     });
   });

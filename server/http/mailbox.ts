@@ -108,7 +108,11 @@ export function mailboxRoutes(office: Office): Router {
     const minutes = await mustWait(db, 'reach a server', String(staff.id));
     if (minutes) throw new Refusal(429, `Too many tries. Please wait ${minutes} minutes.`);
     await noteAttempt(db, 'reach a server', String(staff.id));
-    const ways = accessFrom(access, password ?? (kept ? keptPassword(office, kept, access, step) : ''));
+    const ways = accessFrom(
+      office,
+      access,
+      password ?? (kept ? keptPassword(office, kept, access, step) : ''),
+    );
     reply(res, TryResult, await (step === 'incoming' ? tryIncoming(ways) : tryOutgoing(ways)));
   });
   router.post('/mailboxes', async (req, res) =>

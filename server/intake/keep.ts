@@ -5,6 +5,7 @@ import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
 import { insertAll, type Transaction } from '../database/database.ts';
+import { holdTurn } from '../database/pulse.ts';
 import { keepRaw } from '../database/raw.ts';
 import { settleSent } from '../dispatch/settle.ts';
 import { decideFor, redecide, redecideRelated, type Decided, type Undecided } from '../filing/decide.ts';
@@ -57,7 +58,7 @@ function bodyName(family: Buffer, bodyKey: Buffer): string {
 
 /** One intake at a time keeps a message, so that conversations and shared messages are joined without a race. */
 export async function intakeTurn(trx: Transaction): Promise<void> {
-  await trx('pulse').where({ topic: 'mail' }).forUpdate().first();
+  await holdTurn(trx, 'intake');
 }
 
 /** Unread, starred: what the copies at hand say of each message. */
@@ -80,17 +81,24 @@ function marksOf(arrivals: readonly Arrival[], prepared: readonly Prepared[]): M
   return marks;
 }
 
-/** Notes where the copies of messages lie, and their flags. @param ids the record of each, in order */
+/**
+ * Notes where the copies of messages lie, and their flags; what somebody wishes of them meanwhile stays.
+ * @param ids the record of each, in order
+ */
 export async function keepCopies(
   trx: Transaction,
   arrivals: readonly Arrival[],
   prepared: readonly Prepared[],
   ids: readonly number[],
 ): Promise<void> {
+  const kept: { id: number; at: Date }[] = await trx('message').whereIn('id', ids).select('id', 'at');
+  // Of one message all copies bear one time, so that lists show it once.
+  const atOf = new Map(kept.map(({ id, at }) => [id, at]));
   await trx.raw(
-    `INSERT INTO message_copy (folder_id, shown_in, uid, message_id, seen, flagged, at)
-      VALUES ${arrivals.map(() => '(?, ?, ?, ?, ?, ?, ?)').join(', ')}
-      ON DUPLICATE KEY UPDATE message_id = VALUES(message_id), seen = VALUES(seen), flagged = VALUES(flagged)`,
+    `INSERT INTO message_copy (folder_id, shown_in, uid, message_id, seen, flagged, at, size)
+      VALUES ${arrivals.map(() => '(?, ?, ?, ?, ?, ?, ?, ?)').join(', ')}
+      ON DUPLICATE KEY UPDATE message_id = VALUES(message_id), seen = VALUES(seen), flagged = VALUES(flagged),
+        at = VALUES(at), size = VALUES(size)`,
     arrivals.flatMap((arrival, index) => [
       arrival.folderId,
       arrival.folderId,
@@ -98,9 +106,22 @@ export async function keepCopies(
       ids[index] ?? 0,
       arrival.seen,
       arrival.flagged,
-      prepared[index]?.at ?? arrival.internalDate,
+      atOf.get(ids[index] ?? 0) ?? prepared[index]?.at ?? arrival.internalDate,
+      arrival.raw.length,
     ]),
   );
+  const fresh = arrivals.filter(({ past }) => !past);
+  if (fresh.length) await keepWishes(trx, fresh);
+}
+
+/** A message moved here is told to the server, and may be starred, before it is taken in at its new place. */
+async function keepWishes(trx: Transaction, arrivals: readonly Arrival[]): Promise<void> {
+  for (const flag of ['seen', 'flagged'] as const)
+    await trx.raw(
+      `UPDATE message_copy JOIN mail_change USING (folder_id, uid) SET message_copy.${flag} = mail_change.value
+        WHERE mail_change.kind = ? AND (mail_change.folder_id, mail_change.uid) IN (${arrivals.map(() => '(?, ?)').join(', ')})`,
+      [flag, ...arrivals.flatMap(({ folderId, uid }) => [folderId, uid])],
+    );
 }
 
 /**

@@ -6,12 +6,13 @@ import {
   type Transaction,
 } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
-import { refreshMarks } from '../mailbox/marks.ts';
+import { refreshMarks } from '../correspondence/marks.ts';
 import type { Office } from '../office.ts';
 import { readSources, unread, type Reading } from '../reading/pool.ts';
 import { Turns } from '../turns.ts';
 import { compareSent } from './compare.ts';
 import { intakeTurn, keepCopies, keepMessages, keepSources } from './keep.ts';
+import { takeAwayOurs } from './ownCopies.ts';
 import { prepare, type Arrival, type Prepared, type Receiving } from './prepare.ts';
 import { noteServers, receivingServer } from './senders.ts';
 
@@ -149,6 +150,7 @@ async function keepBatch(
         ids.filter((id) => id <= newest),
       );
       await compareSent(trx, arrivals, prepared, ids);
+      await takeAwayOurs(trx, arrivals, prepared);
       await noteServers(trx, receiving, prepared);
       await beat(trx, 'mail', 'sorting');
     }

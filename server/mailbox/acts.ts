@@ -6,7 +6,7 @@ import { Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { groupBy } from '../register/filingRegister.ts';
 import { writableBoxIds } from './boxes.ts';
-import { refreshMarks } from './marks.ts';
+import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
 
 interface Copy {
   folder_id: number;
@@ -28,9 +28,10 @@ export async function actOnMail(
   staffId: number,
   { messageIds, boxes, act }: z.output<typeof MailAct>,
 ): Promise<MailActDone> {
-  const done = await transact(office.db, async (trx) => {
+  return transact(office.db, async (trx) => {
     const may = await writableBoxIds(trx, staffId);
     const within = boxes ? may.filter((id) => boxes.includes(id)) : may;
+    await holdMessages(trx, messageIds);
     const copies = await copiesOf(trx, messageIds, within);
     if (!copies.length)
       throw new Refusal(403, 'These messages lie in mailboxes in which you may not change anything.');
@@ -39,11 +40,12 @@ export async function actOnMail(
       trx,
       copies.map((copy) => copy.message_id),
     );
-    return { ...result, messages: new Set(copies.map((copy) => copy.message_id)).size };
+    await beat(trx, 'mail');
+    return { ...NOTHING, ...result, messages: new Set(copies.map((copy) => copy.message_id)).size };
   });
-  await beat(office.db, 'mail');
-  return done;
 }
+
+const NOTHING: Omit<MailActDone, 'messages'> = { moved: [], gone: 0, withoutBin: [] };
 
 async function copiesOf(
   trx: Transaction,
@@ -69,19 +71,19 @@ async function carryOut(
   staffId: number,
   copies: readonly Copy[],
   act: Act,
-): Promise<Omit<MailActDone, 'messages'>> {
+): Promise<Partial<MailActDone>> {
   switch (act.kind) {
     case 'read':
       await setFlag(trx, staffId, copies, 'seen', act.on);
-      return { moved: [], gone: 0 };
+      return {};
     case 'star':
       await setFlag(trx, staffId, copies, 'flagged', act.on);
-      return { moved: [], gone: 0 };
+      return {};
     case 'deal with':
       await trx('message')
         .whereIn('id', [...new Set(copies.map((copy) => copy.message_id))])
         .update({ handler_id: act.on ? staffId : null });
-      return { moved: [], gone: 0 };
+      return {};
     case 'move': {
       const folder: { id: number; mailbox_id: number } | undefined = await trx('folder')
         .where({ id: act.folderId })
@@ -89,24 +91,47 @@ async function carryOut(
       const own = copies.filter((copy) => copy.mailbox_id === folder?.mailbox_id);
       if (!folder || !own.length)
         throw new Refusal(400, 'A message can be moved only within its own mailbox.', 'folderId');
-      return { moved: await move(trx, staffId, own, () => folder.id), gone: 0 };
+      return { moved: await move(trx, staffId, own, () => folder.id) };
     }
     case 'throw away':
-      return throwAway(trx, staffId, copies);
-    case 'put back': {
-      const folders: { id: number; mailbox_id: number }[] = await trx('folder')
-        .whereIn('id', [...new Set(act.copies.map((copy) => copy.folderId))])
-        .select('id', 'mailbox_id');
-      const mailboxOf = new Map(folders.map((folder) => [folder.id, folder.mailbox_id]));
-      // A message may lie in several mailboxes, and goes back to its place in each.
-      const before = new Map(
-        act.copies.map((copy) => [`${copy.messageId} ${mailboxOf.get(copy.folderId)}`, copy.folderId]),
-      );
-      const placeOf = (copy: Copy) => before.get(`${copy.message_id} ${copy.mailbox_id}`);
-      const back = copies.filter((copy) => placeOf(copy) !== undefined);
-      return { moved: await move(trx, staffId, back, (copy) => placeOf(copy) ?? 0), gone: 0 };
-    }
+      return throwAway(trx, staffId, copies, act.forGood);
+    case 'put back':
+      return { moved: await putBack(trx, staffId, copies, act.copies) };
   }
+}
+
+/**
+ * Puts copies back where they were. A message may lie in several mailboxes, and more than once in one: each copy
+ * that was moved goes back to one of the places, the one it still has on the server before any other.
+ */
+async function putBack(
+  trx: Transaction,
+  staffId: number,
+  copies: readonly Copy[],
+  moved: MailActDone['moved'],
+): Promise<MailActDone['moved']> {
+  const open = new Set(copies);
+  const places = new Map<Copy, number>();
+  const waiting = [...moved];
+  const settle = (fits: (copy: Copy, place: MailActDone['moved'][number]) => boolean) => {
+    for (const place of waiting.splice(0)) {
+      const copy = [...open].find(
+        (each) => each.message_id === place.messageId && each.shown_in === place.nowIn && fits(each, place),
+      );
+      if (!copy) waiting.push(place);
+      else {
+        places.set(copy, place.folderId);
+        open.delete(copy);
+      }
+    }
+  };
+  settle((copy, place) => copy.folder_id === place.folderId);
+  const folders: { id: number; mailbox_id: number }[] = await trx('folder')
+    .whereIn('id', [...new Set(waiting.map(({ folderId }) => folderId))])
+    .select('id', 'mailbox_id');
+  const mailboxOf = new Map(folders.map((folder) => [folder.id, folder.mailbox_id]));
+  settle((copy, place) => copy.mailbox_id === mailboxOf.get(place.folderId));
+  return move(trx, staffId, [...places.keys()], (copy) => places.get(copy) ?? copy.shown_in);
 }
 
 async function setFlag(
@@ -141,44 +166,56 @@ async function move(
   target: (copy: Copy) => number,
 ): Promise<MailActDone['moved']> {
   const moving = copies.filter((copy) => copy.shown_in !== target(copy));
-  const moved = moving.map((copy) => ({ messageId: copy.message_id, folderId: copy.shown_in }));
+  const moved = moving.map((copy) => ({
+    messageId: copy.message_id,
+    folderId: copy.shown_in,
+    nowIn: target(copy),
+  }));
   for (const copy of moving)
     await trx('message_copy')
       .where({ folder_id: copy.folder_id, uid: copy.uid })
       .update({ shown_in: target(copy) });
-  // Back where the server still has it: nothing is left to be asked of it.
+  // Back where the server still has it: nothing is left to be asked of it, unless it is being told already.
   const home = moving.filter((copy) => copy.folder_id === target(copy));
-  for (const copy of home)
-    await trx('mail_change').where({ folder_id: copy.folder_id, uid: copy.uid, kind: 'move' }).delete();
+  const settled = new Set<Copy>();
+  for (const copy of home) {
+    const pending = trx('mail_change').where({ folder_id: copy.folder_id, uid: copy.uid, kind: 'move' });
+    await pending.clone().whereNull('going_to_id').delete();
+    if (!(await pending.clone().first('id'))) settled.add(copy);
+  }
   await wish(
     trx,
     staffId,
-    moving.filter((copy) => !home.includes(copy)),
+    moving.filter((copy) => !settled.has(copy)),
     'move',
     (copy) => ({ value: null, to_folder_id: target(copy) }),
   );
   return moved;
 }
 
+/** @param forGood whether what has no bin to go to may go for good: nobody loses it without having been asked */
 async function throwAway(
   trx: Transaction,
   staffId: number,
   copies: readonly Copy[],
-): Promise<Omit<MailActDone, 'messages'>> {
+  forGood: boolean,
+): Promise<Partial<MailActDone>> {
   const bins: { id: number; mailbox_id: number }[] = await trx('folder')
     .whereIn('mailbox_id', [...new Set(copies.map((copy) => copy.mailbox_id))])
     .where({ role: 'trash' })
+    .orderBy('id', 'desc')
     .select('id', 'mailbox_id');
   const binOf = new Map(bins.map((bin) => [bin.mailbox_id, bin.id]));
-  // What lies in the bin already, or has none to go to, goes for good.
-  const gone = copies.filter((copy) => copy.role === 'trash' || !binOf.has(copy.mailbox_id));
-  const binned = copies.filter((copy) => !gone.includes(copy));
+  const binless = copies.filter((copy) => !binOf.has(copy.mailbox_id));
+  const gone = copies.filter((copy) => copy.role === 'trash' || (forGood && binless.includes(copy)));
+  const binned = copies.filter((copy) => copy.role !== 'trash' && binOf.has(copy.mailbox_id));
   for (const copy of gone)
     await trx('message_copy').where({ folder_id: copy.folder_id, uid: copy.uid }).update({ shown_in: null });
   await wish(trx, staffId, gone, 'move', () => ({ value: null, to_folder_id: null }));
   return {
     moved: await move(trx, staffId, binned, (copy) => binOf.get(copy.mailbox_id) ?? 0),
     gone: gone.length,
+    withoutBin: forGood ? [] : [...new Set(binless.map((copy) => copy.mailbox_id))],
   };
 }
 
@@ -206,5 +243,12 @@ async function wish(
       })),
     )
     .onConflict(['folder_id', 'uid', 'kind'])
-    .merge(['value', 'to_folder_id', 'staff_id', 'at', 'tries']);
+    .merge({
+      value: trx.raw('VALUES(value)'),
+      to_folder_id: trx.raw('VALUES(to_folder_id)'),
+      staff_id: staffId,
+      at,
+      tries: 0,
+      version: trx.raw('version + 1'),
+    });
 }

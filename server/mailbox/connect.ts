@@ -12,6 +12,7 @@ import { readSource } from '../reading/pool.ts';
 import { Refusal } from '../http/problems.ts';
 import {
   accessOf,
+  believing,
   connectionProblem,
   imapClient,
   isPrivate,
@@ -84,8 +85,8 @@ export function columnsOf(access: MailboxAccess) {
 }
 
 /** The ways in as the connection takes them. */
-export function accessFrom(access: MailboxAccess, password: string): Access {
-  return { ...columnsOf(access), password };
+export function accessFrom(office: Office, access: MailboxAccess, password: string): Access {
+  return { ...columnsOf(access), password, ...believing(office.config.mailAuthorities) };
 }
 
 /** So long a try may take, whatever the server does, in milliseconds. */
@@ -179,7 +180,7 @@ const READ_BACK_SECONDS = 45;
  * message is taken away again, and marks itself as automatic (RFC 3834), so that nothing answers it.
  */
 export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promise<Verified> {
-  const access = accessOf(mailbox, office.config.key);
+  const access = accessOf(mailbox, office.config);
   const messageId = `${randomUUID()}@${domainOf(mailbox.address)}`;
   try {
     const raw = await new MailComposer({

@@ -1,6 +1,8 @@
 import { lookup } from 'node:dns/promises';
 import { BlockList, isIP } from 'node:net';
+import { rootCertificates } from 'node:tls';
 import { ImapFlow } from 'imapflow';
+import type { Config } from '../config.ts';
 import { isDatabaseError } from '../database/database.ts';
 import { unseal } from '../security/seal.ts';
 
@@ -17,9 +19,11 @@ export interface Access {
   smtp_security: Security;
   user: string;
   password: string;
+  /** Further authorities whose certificates are believed, as PEM; for mail servers within an office. */
+  authorities?: string;
 }
 
-export interface MailboxRow extends Omit<Access, 'password'> {
+export interface MailboxRow extends Omit<Access, 'password' | 'authorities'> {
   id: number;
   staff_id: number;
   address: string;
@@ -33,20 +37,53 @@ export interface MailboxRow extends Omit<Access, 'password'> {
 }
 
 /** The ways in to a mailbox, its password unsealed. */
-export function accessOf(mailbox: MailboxRow, key: Buffer): Access {
-  return { ...mailbox, password: unseal(key, mailbox.sealed_password) };
+export function accessOf(mailbox: MailboxRow, { key, mailAuthorities }: KeyAndAuthorities): Access {
+  return { ...mailbox, password: unseal(key, mailbox.sealed_password), ...believing(mailAuthorities) };
+}
+
+type KeyAndAuthorities = Pick<Config, 'key' | 'mailAuthorities'>;
+
+/** The part of {@link Access} that says whose certificates are believed. */
+export function believing(authorities: string | undefined): Pick<Access, 'authorities'> {
+  return authorities ? { authorities } : {};
+}
+
+/** What a protected connection believes: the usual authorities, and those of the office's own. */
+export function tlsOptions({ authorities }: Access): { ca?: string[] } {
+  return authorities ? { ca: [...rootCertificates, authorities] } : {};
+}
+
+/** What a server last said when it refused something: the client tells only that it did. */
+const refusals = new WeakMap<ImapFlow, string>();
+
+/** The server's own words when it last refused a command, and forgets them. */
+export function lastRefusal(client: ImapFlow): string {
+  const words = refusals.get(client) ?? '';
+  refusals.delete(client);
+  return words.replace(/^\[[^\]]{0,60}\]\s?/, '').slice(0, 200);
 }
 
 /** An IMAP connection, not yet opened. @throws when it would cross a network unprotected */
 export function imapClient(access: Access): ImapFlow {
   refuseOpenNetwork(access.imap_host, access.imap_security);
-  return new ImapFlow({
+  const quiet = () => undefined;
+  const client: ImapFlow = new ImapFlow({
     host: access.imap_host,
     port: access.imap_port,
     secure: access.imap_security === 'tls',
     doSTARTTLS: access.imap_security === 'starttls',
     auth: { user: access.user, pass: access.password },
-    logger: false,
+    tls: tlsOptions(access),
+    logger: {
+      trace: quiet,
+      debug: quiet,
+      info: quiet,
+      error: quiet,
+      warn: ({ err }: { err?: { response?: unknown; responseText?: string } }) => {
+        const said = err?.responseText ?? err?.response;
+        if (typeof said === 'string') refusals.set(client, said);
+      },
+    },
     disableAutoIdle: true,
     qresync: true,
     clientInfo: { name: 'Patient Clerk' },
@@ -54,6 +91,13 @@ export function imapClient(access: Access): ImapFlow {
     greetingTimeout: 15_000,
     connectionTimeout: 20_000,
   });
+  return client;
+}
+
+/** Whether a server said no to a command, the connection being as it was. */
+export function isRefusal(error: unknown): boolean {
+  const { responseStatus, code } = error as { responseStatus?: string; code?: string };
+  return (responseStatus === 'NO' || responseStatus === 'BAD') && code !== 'ETHROTTLE';
 }
 
 /** Passwords and mail cross no network in the clear: without TLS there is only this machine itself. */
@@ -137,6 +181,16 @@ const PROBLEMS: readonly [codes: string[], words: string, needsPerson: boolean][
   [['ETHROTTLE'], 'The mail server asks us to go slower.', false],
 ];
 
+/** What OpenSSL says of certificates (its manual, X509_verify_cert_error_string), and Node of their names. */
+const CERTIFICATES: readonly [said: RegExp, words: string][] = [
+  [
+    /self[- ]signed certificate|unable to (?:verify the first|get (?:local )?issuer) certificate/i,
+    'The mail server’s certificate is signed by nobody we know.',
+  ],
+  [/certificate has expired/i, 'The mail server’s certificate has expired.'],
+  [/does not match certificate's altnames/i, 'The mail server’s certificate is for another name.'],
+];
+
 /**
  * Says in words what went wrong with a mailbox's connection, and whether a person can help.
  * @param ownWords whether the server's own words may be told: not those of a server that is only tried
@@ -158,7 +212,10 @@ export function connectionProblem(error: unknown, { ownWords = true } = {}): Con
   const passing = ['UNAVAILABLE', 'INUSE', 'LIMIT', 'SERVERBUG'].includes(fault.serverResponseCode ?? '');
   if (fault.authenticationFailed && !passing)
     return { words: 'The password was refused.', needsPerson: true };
-  // Outgoing connections wrap the system's own code in their words.
+  // Outgoing connections wrap the reason in a code of their own; OpenSSL's words say it.
+  const certificate = CERTIFICATES.find(([words]) => words.test(fault.message ?? ''));
+  if (certificate) return { words: certificate[1], needsPerson: true };
+  // They wrap the system's own code in their words, too.
   const own = /\b(?:ECONNREFUSED|ENOTFOUND|EAI_AGAIN|ETIMEDOUT|EHOSTUNREACH|ECONNRESET)\b/.exec(
     fault.message ?? '',
   );

@@ -1,8 +1,8 @@
 import type { ImapFlow } from 'imapflow';
-import type { Database } from '../database/database.ts';
-import { transact } from '../database/database.ts';
+import { transact, type Database, type Transaction } from '../database/database.ts';
+import { groupBy } from '../register/filingRegister.ts';
 import { forget, type FolderRow } from './folders.ts';
-import { refreshMarks } from './marks.ts';
+import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
 
 /** So many messages are compared at once, so that memory stays bounded. */
 const CHUNK = 5000;
@@ -47,49 +47,67 @@ export async function takeOverFlags(
   return changed;
 }
 
+interface Difference {
+  uid: number;
+  column: 'seen' | 'flagged';
+  value: boolean;
+}
+
 async function keepFlags(db: Database, folderId: number, told: readonly Seen[]): Promise<boolean> {
-  const uids = told.map((each) => each.uid);
-  const [rows, wishes] = await Promise.all([
-    db('message_copy')
-      .where({ folder_id: folderId })
-      .whereIn('uid', uids)
-      .select<{ uid: number; message_id: number; seen: number; flagged: number }[]>(
-        'uid',
-        'message_id',
-        'seen',
-        'flagged',
-      ),
-    db('mail_change')
-      .where({ folder_id: folderId })
-      .whereIn('uid', uids)
-      .select<{ uid: number; kind: string }[]>('uid', 'kind'),
-  ]);
-  const here = new Map(rows.map((row) => [row.uid, row]));
-  const wished = new Set(wishes.map((wish) => `${wish.uid} ${wish.kind}`));
-  const groups = new Map<string, { column: 'seen' | 'flagged'; value: boolean; uids: number[] }>();
-  const touched: number[] = [];
-  for (const each of told) {
+  const rows = await copiesAt(
+    db,
+    folderId,
+    told.map((each) => each.uid),
+  );
+  const here = new Map(rows.map((row) => [Number(row.uid), row]));
+  const different = told.flatMap((each) => {
     const row = here.get(each.uid);
-    if (!row) continue;
-    for (const column of ['seen', 'flagged'] as const) {
-      if (Boolean(row[column]) === each[column] || wished.has(`${each.uid} ${column}`)) continue;
-      const key = `${column} ${each[column]}`;
-      const group = groups.get(key) ?? { column, value: each[column], uids: [] };
-      groups.set(key, group);
-      group.uids.push(each.uid);
-      touched.push(row.message_id);
-    }
-  }
-  if (!groups.size) return false;
-  await transact(db, async (trx) => {
-    for (const { column, value, uids: ofGroup } of groups.values())
-      await trx('message_copy')
-        .where({ folder_id: folderId })
-        .whereIn('uid', ofGroup)
-        .update({ [column]: value });
-    await refreshMarks(trx, touched);
+    return (['seen', 'flagged'] as const).flatMap((column) =>
+      row && Boolean(row[column]) !== each[column] ? [{ uid: each.uid, column, value: each[column] }] : [],
+    );
   });
-  return true;
+  if (!different.length) return false;
+  const touched = different.map(({ uid }) => here.get(uid)?.message_id ?? 0);
+  return transact(db, async (trx) => {
+    await holdMessages(trx, touched);
+    // Asked for once nobody can add another: what is wished here counts for more than what the server says.
+    const wishes: { uid: number; kind: string }[] = await trx('mail_change')
+      .where({ folder_id: folderId })
+      .whereIn(
+        'uid',
+        different.map(({ uid }) => uid),
+      )
+      .select('uid', 'kind');
+    const wished = new Set(wishes.map(({ uid, kind }) => `${uid} ${kind}`));
+    const open = different.filter(({ uid, column }) => !wished.has(`${uid} ${column}`));
+    for (const [, group] of groupBy(open, ({ column, value }) => `${column} ${value}`))
+      await setFlags(trx, folderId, group);
+    await refreshMarks(trx, touched);
+    return open.length > 0;
+  });
+}
+
+async function setFlags(trx: Transaction, folderId: number, alike: readonly Difference[]): Promise<void> {
+  const [first] = alike;
+  if (!first) return;
+  await trx('message_copy')
+    .where({ folder_id: folderId })
+    .whereIn(
+      'uid',
+      alike.map(({ uid }) => uid),
+    )
+    .update({ [first.column]: first.value });
+}
+
+function copiesAt(
+  db: Database,
+  folderId: number,
+  uids: readonly number[],
+): Promise<{ uid: number; message_id: number; seen: number; flagged: number }[]> {
+  return db('message_copy')
+    .where({ folder_id: folderId })
+    .whereIn('uid', uids)
+    .select('uid', 'message_id', 'seen', 'flagged');
 }
 
 /**

@@ -1,7 +1,9 @@
 import type { ImapFlow, ListResponse } from 'imapflow';
-import type { Database } from '../database/database.ts';
-import { transact } from '../database/database.ts';
-import { refreshMarks } from './marks.ts';
+import { retried, transact, type Database } from '../database/database.ts';
+import { giveUp, isMeant, LOOKED_AT } from './changes.ts';
+import { isRefusal } from './connection.ts';
+import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
+import type { PendingChange } from './undone.ts';
 
 /** A folder as we know it, with what its server last said of it. */
 export interface FolderRow {
@@ -18,6 +20,8 @@ export interface FolderRow {
   modseq: number;
   on_server: number;
   skipped: number;
+  /** Why it is not read though nobody chose so. */
+  closed: 'personal' | 'refused' | null;
   checked_at: Date | null;
 }
 
@@ -55,8 +59,9 @@ const PASSED_OVER = new Set(['drafts', 'junk']);
 const ORDER = ['inbox', 'sent', 'archive', 'other', 'trash'];
 
 /**
- * Lists a mailbox's folders and brings our record of them up to date: new ones, renamed ones (told by
- * UIDVALIDITY and their newest message), those that are gone, and those that were begun anew.
+ * Lists a mailbox's folders and brings our record of them up to date: new ones, those renamed, told by UIDVALIDITY
+ * and by what lies in them, those that are gone, those made anew, and those that are not to be read.
+ * @param refused those that the server did not open though it lists them
  * @returns the folders to be read, the important first
  */
 export async function listFolders(
@@ -64,36 +69,150 @@ export async function listFolders(
   client: ImapFlow,
   mailboxId: number,
   personal: readonly string[],
+  refused: ReadonlySet<number> = new Set(),
 ): Promise<ListedFolder[]> {
   const listed = (await client.list({ statusQuery: STATUS_QUERY })).filter(
-    (folder) => !folder.flags.has('\\Noselect') && folder.status && !('error' in folder.status),
+    (folder) => !folder.flags.has('\\Noselect') && !folder.flags.has('\\NonExistent'),
   );
   // Every mailbox has an INBOX (RFC 3501 section 5.1): a list without it is a wrong answer, not a deletion.
   if (!listed.some((folder) => folder.path.toUpperCase() === 'INBOX'))
     throw new Error('The mail server did not list the folders as it should.');
   const known: FolderRow[] = await db('folder').where({ mailbox_id: mailboxId });
-  const byPath = new Map(known.map((row) => [row.path, row]));
-  const gone = known.filter((row) => !listed.some((folder) => folder.path === row.path));
+  const rows = (await follow(db, client, mailboxId, known, listed))
+    ? await db<FolderRow>('folder').where({ mailbox_id: mailboxId })
+    : known;
+  const byPath = new Map(rows.map((row) => [row.path, row]));
+  const own = new Set(personal.map((name) => name.toLowerCase()));
+  const shown: ListedFolder[] = [];
   for (const folder of listed) {
     const row = byPath.get(folder.path);
-    if (row) await noteState(db, row, folder);
-    else if (!(await noteRename(db, client, gone, folder))) await addFolder(db, mailboxId, folder);
+    if (!row) continue;
+    await noteState(db, row, folder, own, refused.has(row.id));
+    if (!row.skipped && !row.closed && !PASSED_OVER.has(row.role))
+      shown.push({ row, state: stateOf(folder.status ?? {}) });
   }
-  for (const row of gone) await dropFolder(db, row.id);
-  const own = new Set(personal.map((name) => name.toLowerCase()));
-  const isOwn = ({ path, delimiter }: ListResponse) =>
-    path.split(delimiter || '/').some((part) => own.has(part.toLowerCase()));
-  const rows: FolderRow[] = await db('folder').where({ mailbox_id: mailboxId });
-  const now = new Map(rows.map((row) => [row.path, row]));
-  return listed
-    .flatMap((folder) => {
-      const row = now.get(folder.path);
-      // A colleague's personal folders are never opened, nor what lies in them.
-      return row && !row.skipped && !PASSED_OVER.has(row.role) && !isOwn(folder)
-        ? [{ row, state: stateOf(folder.status ?? {}) }]
-        : [];
-    })
-    .sort((a, b) => ORDER.indexOf(a.row.role) - ORDER.indexOf(b.row.role));
+  return shown.sort((a, b) => ORDER.indexOf(a.row.role) - ORDER.indexOf(b.row.role));
+}
+
+/** Whether a server told how a folder stands: one that we may not open it does not. */
+function isReadable(folder: ListResponse): boolean {
+  return (
+    folder.status !== undefined && !('error' in folder.status) && folder.status.uidValidity !== undefined
+  );
+}
+
+/** Whether a listed folder is the one we know by that name; a number that goes down means another one, too. */
+function isSame(row: FolderRow, folder: ListResponse): boolean {
+  return (
+    !isReadable(folder) ||
+    (Number(row.uid_validity) === Number(folder.status?.uidValidity) &&
+      Number(row.next_uid) <= Number(folder.status?.uidNext ?? 0))
+  );
+}
+
+/** Follows what became of the folders themselves. @returns whether anything did */
+async function follow(
+  db: Database,
+  client: ImapFlow,
+  mailboxId: number,
+  known: readonly FolderRow[],
+  listed: readonly ListResponse[],
+): Promise<boolean> {
+  const byPath = new Map(listed.map((folder) => [folder.path, folder]));
+  const settled = known.filter((row) => {
+    const folder = byPath.get(row.path);
+    return folder && isSame(row, folder);
+  });
+  const names = new Set(settled.map(({ path }) => path));
+  const open = listed.filter((folder) => !names.has(folder.path));
+  const loose = known.filter((row) => !settled.includes(row));
+  if (!open.length && !loose.length) return false;
+  const renamed = new Map<FolderRow, ListResponse>();
+  for (const folder of open) {
+    const row = await renamedFrom(
+      db,
+      client,
+      loose.filter((each) => !renamed.has(each)),
+      folder,
+    );
+    if (row) renamed.set(row, folder);
+  }
+  const taken = new Set([...renamed.values()].map(({ path }) => path));
+  const remade = new Map(
+    loose.flatMap((row) => {
+      const folder = byPath.get(row.path);
+      return folder && !renamed.has(row) && !taken.has(row.path) ? [[row, folder] as const] : [];
+    }),
+  );
+  for (const row of loose) if (!renamed.has(row) && !remade.has(row)) await dropFolder(db, row);
+  await rename(db, renamed);
+  for (const [row, folder] of remade) await beginAnew(db, row, folder);
+  const have = new Set([...taken, ...[...remade.values()].map(({ path }) => path)]);
+  for (const folder of open) if (!have.has(folder.path)) await addFolder(db, mailboxId, folder);
+  return true;
+}
+
+/** So many messages of a folder are looked at to know it again. */
+const SAMPLE = 12;
+
+/** The folder, no longer found under its name, that lies under this one now. */
+async function renamedFrom(
+  db: Database,
+  client: ImapFlow,
+  loose: readonly FolderRow[],
+  folder: ListResponse,
+): Promise<FolderRow | undefined> {
+  if (!isReadable(folder)) return undefined;
+  const alike = loose.filter((row) => isSame(row, folder));
+  for (const row of alike) {
+    const sample: Sample[] = await db('message_copy')
+      .join('message', 'message.id', 'message_copy.message_id')
+      .where({ folder_id: row.id })
+      .orderBy('uid', 'desc')
+      .limit(SAMPLE)
+      .select('uid', 'message.message_id as name', 'message_copy.size');
+    const fits = sample.length ? await isThere(client, folder.path, sample) : alike.length === 1;
+    if (fits) return row;
+  }
+  return undefined;
+}
+
+interface Sample {
+  uid: number;
+  name: string | null;
+  size: number | null;
+}
+
+/** Whether what we know of a folder lies in this one: what was deleted meanwhile is missing, but nothing is another. */
+async function isThere(client: ImapFlow, path: string, sample: readonly Sample[]): Promise<boolean> {
+  const lock = await client.getMailboxLock(path, { readOnly: true }).catch((error: unknown) => {
+    if (client.usable && isRefusal(error)) return null;
+    throw error;
+  });
+  if (!lock) return false;
+  try {
+    const known = new Map(sample.map((each) => [Number(each.uid), each]));
+    let alike = 0;
+    for await (const found of client.fetch([...known.keys()].join(','), LOOKED_AT, { uid: true })) {
+      if (!isMeant(found, known.get(found.uid))) return false;
+      alike++;
+    }
+    return alike > 0;
+  } finally {
+    lock.release();
+  }
+}
+
+/** Folders that change names with one another do so by way of names that no server has. */
+async function rename(db: Database, renamed: ReadonlyMap<FolderRow, ListResponse>): Promise<void> {
+  if (!renamed.size) return;
+  await transact(db, async (trx) => {
+    for (const { id } of renamed.keys())
+      await trx('folder')
+        .where({ id })
+        .update({ path: `\u0000${id}` });
+    for (const [{ id }, { path }] of renamed) await trx('folder').where({ id }).update({ path });
+  });
 }
 
 export function stateOf(status: {
@@ -122,67 +241,72 @@ function beginning(folder: ListResponse): Record<string, number | Date> {
   };
 }
 
+function roleOf(folder: ListResponse): FolderRow['role'] {
+  return folder.path.toUpperCase() === 'INBOX' ? 'inbox' : (ROLES[folder.specialUse ?? ''] ?? 'other');
+}
+
 async function addFolder(db: Database, mailboxId: number, folder: ListResponse): Promise<void> {
-  const role = folder.path.toUpperCase() === 'INBOX' ? 'inbox' : (ROLES[folder.specialUse ?? ''] ?? 'other');
   await db('folder')
-    .insert({ mailbox_id: mailboxId, path: folder.path, role, ...beginning(folder) })
+    .insert({ mailbox_id: mailboxId, path: folder.path, role: roleOf(folder), ...beginning(folder) })
     .onConflict()
     .ignore();
 }
 
-/** A changed UIDVALIDITY means reading the folder again from the start, which logs nothing twice. */
-async function noteState(db: Database, row: FolderRow, folder: ListResponse): Promise<void> {
-  const onServer = folder.status?.messages ?? 0;
-  if (Number(row.uid_validity) === Number(folder.status?.uidValidity ?? 0)) {
-    if (row.on_server !== onServer) await db('folder').where({ id: row.id }).update({ on_server: onServer });
-    return;
-  }
+/** Brings what we know of a folder in line with what its server says, and whether it is to be read at all. */
+async function noteState(
+  db: Database,
+  row: FolderRow,
+  folder: ListResponse,
+  personal: ReadonlySet<string>,
+  refused: boolean,
+): Promise<void> {
+  const parts = folder.path.split(folder.delimiter || '/');
+  // A colleague's personal folders are never opened, nor what lies in them.
+  const isOwn = parts.some((part) => personal.has(part.toLowerCase()));
+  const now = {
+    closed: isOwn ? ('personal' as const) : isReadable(folder) && !refused ? null : ('refused' as const),
+    on_server: isReadable(folder) ? (folder.status?.messages ?? 0) : row.on_server,
+    role: roleOf(folder),
+  };
+  if (now.closed === row.closed && now.on_server === row.on_server && now.role === row.role) return;
+  await retried(() => db('folder').where({ id: row.id }).update(now));
+  Object.assign(row, now);
+}
+
+/** Another folder bears the name: it is read from the start, which logs nothing twice. */
+async function beginAnew(db: Database, row: FolderRow, folder: ListResponse): Promise<void> {
+  await giveUpWithin(db, row.id, 'The folder was made anew on the mail server.');
   await forgetCopies(db, row.id);
-  await db('mail_change').where({ folder_id: row.id }).delete();
   await db('folder').where({ id: row.id }).update(beginning(folder));
 }
 
-/** A folder that appears as another is gone, with the same UIDVALIDITY and the same message at its end, was renamed. */
-async function noteRename(
-  db: Database,
-  client: ImapFlow,
-  gone: FolderRow[],
-  folder: ListResponse,
-): Promise<boolean> {
-  for (const [place, row] of gone.entries()) {
-    if (Number(row.uid_validity) !== Number(folder.status?.uidValidity ?? 0)) continue;
-    if (Number(row.next_uid) > Number(folder.status?.uidNext ?? 0)) continue;
-    const last: { uid: number; message_id: string | null } | undefined = await db('message_copy')
-      .join('message', 'message.id', 'message_copy.message_id')
-      .where({ folder_id: row.id })
-      .orderBy('uid', 'desc')
-      .first('uid', 'message.message_id');
-    if (!last || !(await isAt(client, folder.path, last))) continue;
-    await db('folder').where({ id: row.id }).update({ path: folder.path });
-    gone.splice(place, 1);
-    return true;
-  }
-  return false;
+async function giveUpWithin(db: Database, folderId: number, why: string): Promise<void> {
+  await transact(db, async (trx) => {
+    const lost: PendingChange[] = await trx('mail_change').where({ folder_id: folderId }).select();
+    if (lost.length) await giveUp(trx, lost, why);
+  });
 }
 
-async function isAt(
-  client: ImapFlow,
-  path: string,
-  { uid, message_id }: { uid: number; message_id: string | null },
-): Promise<boolean> {
-  const lock = await client.getMailboxLock(path, { readOnly: true });
-  try {
-    const found = await client.fetchOne(String(uid), { uid: true, envelope: true }, { uid: true });
-    return Boolean(
-      found && message_id && found.envelope?.messageId?.trim().replace(/^<|>$/g, '') === message_id,
+/** A folder is gone: its messages stay, on the files they are on; what was on its way into it is shown where it lies. */
+async function dropFolder(db: Database, { id }: FolderRow): Promise<void> {
+  const why = 'The folder is gone from the mail server.';
+  await transact(db, async (trx) => {
+    const into: PendingChange[] = await trx('mail_change').where({ to_folder_id: id }).select();
+    if (into.length) await giveUp(trx, into, why);
+    const shown: { message_id: number }[] = await trx('message_copy')
+      .where({ shown_in: id })
+      .whereNot({ folder_id: id })
+      .select('message_id');
+    await trx('message_copy')
+      .where({ shown_in: id })
+      .whereNot({ folder_id: id })
+      .update({ shown_in: trx.raw('folder_id') });
+    await refreshMarks(
+      trx,
+      shown.map(({ message_id }) => message_id),
     );
-  } finally {
-    lock.release();
-  }
-}
-
-/** A folder is gone: its messages stay, on the files they are on. */
-async function dropFolder(db: Database, id: number): Promise<void> {
+  });
+  await giveUpWithin(db, id, why);
   await forgetCopies(db, id);
   await db('folder').where({ id }).delete();
 }
@@ -209,6 +333,10 @@ export async function forget(
 ): Promise<void> {
   await transact(db, async (trx) => {
     const uids = rows.map((row) => row.uid);
+    await holdMessages(
+      trx,
+      rows.map((row) => row.message_id),
+    );
     await trx('message_copy').where({ folder_id: folderId }).whereIn('uid', uids).delete();
     await trx('mail_change').where({ folder_id: folderId }).whereIn('uid', uids).delete();
     await refreshMarks(

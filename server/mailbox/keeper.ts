@@ -1,11 +1,17 @@
-import { errorForLog } from '../database/database.ts';
+import { errorForLog, inSeconds, retried, transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
+import { mailboxesWithChanges } from './changes.ts';
 import { connectionProblem, type MailboxRow } from './connection.ts';
 import { MailboxSync } from './sync.ts';
 
 const LEASE_SECONDS = 30;
 const ROUND = 5000;
+const MOST_OFTEN = 500;
+/** Processes that have not been heard of for long are forgotten this often, in milliseconds. */
+const FORGET_ROUND = 10 * 60_000;
+/** A connection that held for this long, in milliseconds, counts as a good one. */
+const RAN_LONG = 60_000;
 /** Growing waits after a failure, in milliseconds. */
 const WAITS = [2000, 5000, 15_000, 60_000, 300_000];
 
@@ -16,6 +22,8 @@ interface Kept {
   failures: number;
   notBefore: number;
   failedAt: number;
+  /** When the connection was begun. */
+  since: number;
 }
 
 /**
@@ -28,23 +36,51 @@ export class MailboxKeeper {
   private stopped = false;
   private round: Promise<void> = Promise.resolve();
 
+  private deaf: (() => void) | null = null;
+  private forgetAt = 0;
+
   constructor(private readonly office: Office) {}
 
   start(): void {
+    this.deaf = this.office.watch.listen((topics) => {
+      if (topics.includes('mail')) void this.stir();
+    });
     const next = () => {
       this.round = this.claim()
         .catch((error) =>
           this.office.log.error({ error: errorForLog(error) }, 'mailboxes could not be claimed'),
         )
         .then(() => {
-          if (!this.stopped) this.timer = setTimeout(next, ROUND);
+          if (!this.stopped) this.timer = setTimeout(next, this.pause());
         });
     };
     next();
   }
 
+  /** Until the next round, or until a mailbox that failed is to be tried again. */
+  private pause(): number {
+    const due = [...this.kept.values()]
+      .filter(({ sync }) => !sync)
+      .map(({ notBefore }) => notBefore - Date.now());
+    return Math.max(MOST_OFTEN, Math.min(ROUND, ...due));
+  }
+
+  /** Tells the mailboxes kept here that something was done to mail; those with something to carry out do it now. */
+  private async stir(): Promise<void> {
+    try {
+      const changed = new Set(await mailboxesWithChanges(this.office.db));
+      for (const [id, { sync }] of this.kept) sync?.stir(changed.has(id));
+    } catch (error) {
+      this.office.log.warn(
+        { error: errorForLog(error) },
+        'what is to be told to mail servers could not be looked up',
+      );
+    }
+  }
+
   async stop(): Promise<void> {
     this.stopped = true;
+    this.deaf?.();
     if (this.timer) clearTimeout(this.timer);
     await this.round;
     for (const { sync } of this.kept.values()) sync?.stop();
@@ -68,34 +104,55 @@ export class MailboxKeeper {
       .select();
     this.letGo(mailboxes.map((mailbox) => mailbox.id));
     const share = Math.ceil(mailboxes.length / living);
-    let held = 0;
+    const mine = mailboxes.filter((mailbox) => mailbox.lease_owner === process);
+    const stays = new Set(mine.slice(0, share).map(({ id }) => id));
+    for (const { id } of mine) if (!stays.has(id)) await this.handOver(id);
+    const renewed = await this.renew([...stays]);
+    let held = renewed.size;
     for (const mailbox of mailboxes) {
-      if (held >= share) {
-        if (mailbox.lease_owner === process) await this.handOver(mailbox.id);
+      if (mailbox.lease_owner === process && !stays.has(mailbox.id)) continue;
+      const ours = renewed.has(mailbox.id) || (held < share && (await this.take(mailbox.id)));
+      if (!ours) {
+        this.kept.get(mailbox.id)?.sync?.stop();
         continue;
       }
-      const now = new Date();
-      const ours = await db('mailbox')
-        .where({ id: mailbox.id })
-        .andWhere((query) =>
-          query.where({ lease_owner: process }).orWhereNull('lease_until').orWhere('lease_until', '<', now),
-        )
-        .update({ lease_owner: process, lease_until: new Date(now.getTime() + LEASE_SECONDS * 1000) });
-      if (ours) held++;
+      if (!renewed.has(mailbox.id)) held++;
       const kept = this.kept.get(mailbox.id) ?? {
         sync: null,
         way: '',
         failures: 0,
         notBefore: 0,
         failedAt: 0,
+        since: 0,
       };
       this.kept.set(mailbox.id, kept);
       if (mailbox.retry_at && mailbox.retry_at.getTime() > kept.failedAt) kept.notBefore = 0;
       // A connection made the old way, or taking other mail than is wanted now, ends; the next is made anew.
       const way = wayOf(mailbox);
-      if (!ours || (kept.sync && kept.way !== way)) kept.sync?.stop();
+      if (kept.sync && kept.way !== way) kept.sync.stop();
       else if (!kept.sync && kept.notBefore <= Date.now() && !this.stopped) this.keep(mailbox, kept);
     }
+  }
+
+  /** @returns which of the leases are still ours */
+  private async renew(ids: readonly number[]): Promise<Set<number>> {
+    const { db, process } = this.office;
+    if (!ids.length) return new Set();
+    const own = () => db('mailbox').whereIn('id', ids).where({ lease_owner: process });
+    const renewed = await retried(() => own().update({ lease_until: inSeconds(db, LEASE_SECONDS) }));
+    return new Set(renewed === ids.length ? ids : await own().pluck('id'));
+  }
+
+  /** Takes a mailbox that nobody keeps. @returns whether it is ours now */
+  private async take(id: number): Promise<boolean> {
+    const { db, process } = this.office;
+    const taken = await retried(() =>
+      db('mailbox')
+        .where({ id })
+        .where((free) => free.whereNull('lease_until').orWhereRaw('lease_until < UTC_TIMESTAMP(3)'))
+        .update({ lease_owner: process, lease_until: inSeconds(db, LEASE_SECONDS) }),
+    );
+    return taken > 0;
   }
 
   /** Says that this process is here. @returns how many there are, this one among them */
@@ -105,7 +162,10 @@ export class MailboxKeeper {
       'INSERT INTO server_process (id, seen_at) VALUES (?, UTC_TIMESTAMP(3)) ON DUPLICATE KEY UPDATE seen_at = UTC_TIMESTAMP(3)',
       [process],
     );
-    await db('server_process').whereRaw('seen_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY').delete();
+    if (Date.now() > this.forgetAt) {
+      this.forgetAt = Date.now() + FORGET_ROUND;
+      await db('server_process').whereRaw('seen_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY').delete();
+    }
     const row = await db('server_process')
       .whereRaw('seen_at > UTC_TIMESTAMP(3) - INTERVAL ? SECOND', [LEASE_SECONDS])
       .count('* as count')
@@ -142,40 +202,43 @@ export class MailboxKeeper {
       return;
     }
     kept.sync = sync;
+    kept.since = Date.now();
     kept.way = wayOf(mailbox);
-    const started = Date.now();
     sync
       .run()
       .then(() => undefined)
       .catch((error: unknown) =>
-        this.stopped || sync.wasStopped
-          ? undefined
-          : this.failed(mailbox, kept, error, Date.now() - started > 60_000),
+        this.stopped || sync.wasStopped ? undefined : this.failed(mailbox, kept, error, sync.wasInStep),
       )
       // The database may be away, too: then nothing can be written down, and the mailbox is tried again all the same.
       .catch((error: unknown) =>
         this.office.log.error({ error: errorForLog(error) }, 'a mailbox’s trouble could not be written down'),
       )
-      .finally(() => (kept.sync = null));
+      .finally(() => {
+        kept.sync = null;
+      });
   }
 
   private async failed(mailbox: MailboxRow, kept: Kept, error: unknown, ranWell = false): Promise<void> {
     kept.failedAt = Date.now();
-    kept.failures = ranWell ? 1 : kept.failures + 1;
+    // Whoever was in step before is at once again; one that is thrown out each time is not asked without a pause.
+    kept.failures = ranWell ? Math.min(kept.failures + 1, 2) : kept.failures + 1;
+    if (ranWell && Date.now() - kept.since > RAN_LONG) kept.failures = 1;
     kept.notBefore = Date.now() + (WAITS[Math.min(kept.failures, WAITS.length) - 1] ?? 2000);
     const { words, needsPerson } = connectionProblem(error);
     this.office.log.warn({ mailbox: mailbox.address, words, error: errorForLog(error) }, 'mailbox failed');
     // One lost connection mends itself; it is told of the second.
     if (kept.failures < 2 && !needsPerson) return;
-    const { db } = this.office;
-    await db('mailbox')
-      .where({ id: mailbox.id })
-      .update({
-        problem: words.slice(0, 500),
-        needs_person: needsPerson,
-        failing_since: db.raw('COALESCE(failing_since, UTC_TIMESTAMP(3))'),
-      });
-    await beat(db, 'mailboxes');
+    await transact(this.office.db, async (trx) => {
+      await trx('mailbox')
+        .where({ id: mailbox.id })
+        .update({
+          problem: words.slice(0, 500),
+          needs_person: needsPerson,
+          failing_since: trx.raw('COALESCE(failing_since, UTC_TIMESTAMP(3))'),
+        });
+      await beat(trx, 'mailboxes');
+    });
   }
 }
 

@@ -38,7 +38,7 @@ export async function lookOnServer(
 }
 
 async function lookIn(office: Office, mailbox: MailboxRow, words: string): Promise<number> {
-  const client = imapClient(accessOf(mailbox, office.config.key));
+  const client = imapClient(accessOf(mailbox, office.config));
   client.on('error', () => undefined);
   try {
     await client.connect();

@@ -1,8 +1,9 @@
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import { beat } from '../database/pulse.ts';
-import { isDatabaseError, type Transaction } from '../database/database.ts';
+import { isDatabaseError, retried, transact, type Transaction } from '../database/database.ts';
 import type { Office } from '../office.ts';
-import { accessOf, connectionProblem, imapClient, type MailboxRow } from './connection.ts';
+import { carryOutChanges } from './changes.ts';
+import { accessOf, connectionProblem, imapClient, isRefusal, type MailboxRow } from './connection.ts';
 import { compareFolder, takeOverFlags, takeOverNamed } from './flags.ts';
 import {
   listFolders,
@@ -15,7 +16,6 @@ import {
 import { IntakeLine } from '../intake/line.ts';
 import type { Arrival } from '../intake/prepare.ts';
 import { mirrorDrafts } from '../writing/mirror.ts';
-import { carryOutWishes, hasWishes } from './wishes.ts';
 
 /** UIDs of history asked for at once. */
 const SLICE = 2000;
@@ -23,7 +23,14 @@ const SLICE = 2000;
 const BATCH_MESSAGES = 400;
 const BATCH_BYTES = 8 * 1024 * 1024;
 /** That a mailbox is in step is written down this often at least, in milliseconds. */
-const IN_STEP_NOTED = 20_000;
+const IN_STEP_NOTED = 30_000;
+/** So long after something was done here its server is told in each round, and this often in any case. */
+const STIRRED = 10_000;
+const TOLD_ROUND = 20_000;
+/** The names of personal folders are asked for again after this long. */
+const PERSONAL_ROUND = 60_000;
+/** A folder that its server does not open is tried again after this long. */
+const REFUSED_ROUND = 10 * 60_000;
 /** How long to wait for IDLE before looking at the busy folders, in milliseconds. */
 const LOOK_ROUND = 2000;
 /** All folders are listed again after this long, or after twenty times as long as listing them takes. */
@@ -41,8 +48,16 @@ export class MailboxSync {
   private wake: (() => void) | null = null;
   private folders: ListedFolder[] = [];
   private listAgainAt = 0;
+  /** Names of folders kept for personal mail, and until when they are believed. */
+  private personal: readonly string[] = [];
+  private personalUntil = 0;
   /** When it was last written down that the mailbox is in step. */
   private notedAt = 0;
+  /** Until when the server is told in each round of what is done here, and when it is in any case. */
+  private stirredUntil = Date.now() + STIRRED;
+  private tellAt = 0;
+  /** Folders the server did not open: how often, and when last. */
+  private readonly refused = new Map<number, { times: number; at: number }>();
   /** What was last compared of each folder, as the server told it. */
   private readonly compared = new Map<number, string>();
   /** UIDs a server lists but does not give. */
@@ -55,7 +70,7 @@ export class MailboxSync {
     private readonly mailbox: MailboxRow,
   ) {
     this.line = new IntakeLine(office, mailbox.id);
-    this.client = imapClient(accessOf(mailbox, office.config.key));
+    this.client = imapClient(accessOf(mailbox, office.config));
     this.client.on('error', () => this.wake?.());
     this.client.on('exists', () => this.wake?.());
     this.client.on('flags', () => this.wake?.());
@@ -91,6 +106,17 @@ export class MailboxSync {
     return this.stopped;
   }
 
+  /** Whether all was in step at least once. */
+  get wasInStep(): boolean {
+    return this.notedAt > 0;
+  }
+
+  /** Something was done here that the server is to know. @param now rather than in the next round */
+  stir(now: boolean): void {
+    this.stirredUntil = Date.now() + STIRRED;
+    if (now) this.wake?.();
+  }
+
   /** Brings the mailbox in step once, then ends. */
   async runOnce(): Promise<void> {
     try {
@@ -112,8 +138,10 @@ export class MailboxSync {
   private async present(): Promise<void> {
     await this.look();
     await this.newMail();
-    await this.chore(() => carryOutWishes(this.office.db, this.client, this.mailbox.id));
-    await this.chore(() => mirrorDrafts(this.office.db, this.client, this.mailbox.id));
+    if (Date.now() > this.stirredUntil && Date.now() < this.tellAt) return;
+    this.tellAt = Date.now() + TOLD_ROUND;
+    await this.chore(() => carryOutChanges(this.office.db, this.client, this.mailbox.id));
+    await mirrorDrafts(this.office.db, this.client, this.mailbox.id, (work) => this.chore(work));
   }
 
   /** What fails by itself costs itself and never the round; then the folders are looked at anew, since one may be gone. */
@@ -134,8 +162,20 @@ export class MailboxSync {
   private async look(): Promise<void> {
     const started = Date.now();
     if (started >= this.listAgainAt) {
-      const { personalFolders } = await this.office.firm();
-      this.folders = await listFolders(this.office.db, this.client, this.mailbox.id, personalFolders);
+      if (started > this.personalUntil) {
+        this.personal = (await this.office.firm()).personalFolders;
+        this.personalUntil = started + PERSONAL_ROUND;
+      }
+      const closed = [...this.refused].filter(
+        ([, { times, at }]) => times > 1 && started < at + REFUSED_ROUND,
+      );
+      this.folders = await listFolders(
+        this.office.db,
+        this.client,
+        this.mailbox.id,
+        this.personal,
+        new Set(closed.map(([id]) => id)),
+      );
       this.listAgainAt = Date.now() + Math.max(LIST_ROUND, 20 * (Date.now() - started));
       return;
     }
@@ -147,29 +187,51 @@ export class MailboxSync {
     }
   }
 
+  /**
+   * Work in one folder. One that the server does not open may have gone or been renamed, so that they are listed anew;
+   * if it still is not opened, it is passed over and said to be closed.
+   */
+  private async within({ row }: ListedFolder, work: () => Promise<void>): Promise<void> {
+    if (row.closed) return;
+    try {
+      await work();
+      this.refused.delete(row.id);
+    } catch (error) {
+      if (!this.client.usable || isDatabaseError(error) || !isRefusal(error) || row.role === 'inbox')
+        throw error;
+      this.refused.set(row.id, { times: (this.refused.get(row.id)?.times ?? 0) + 1, at: Date.now() });
+      row.closed = 'refused';
+      this.listAgainAt = 0;
+    }
+  }
+
   private async told(folder: ListedFolder, state: FolderState): Promise<void> {
     if (state.messages !== folder.state.messages)
-      await this.office.db('folder').where({ id: folder.row.id }).update({ on_server: state.messages });
+      await retried(() =>
+        this.office.db('folder').where({ id: folder.row.id }).update({ on_server: state.messages }),
+      );
     folder.state = state;
   }
 
   /** Takes in what came since the last look, in every folder that has something new. */
   private async newMail(): Promise<void> {
-    for (const { row, state } of this.folders) {
+    for (const folder of this.folders) {
+      const { row, state } = folder;
       if (this.stopped) return;
       const next = state.nextUid;
       if (next <= Number(row.next_uid)) continue;
-      await this.take(row, `${row.next_uid}:${next - 1}`, { to: next - 1 }, (trx) =>
-        trx('folder').where({ id: row.id }).where('next_uid', '<', next).update({ next_uid: next }),
-      );
-      await this.line.done();
-      row.next_uid = next;
+      await this.within(folder, async () => {
+        await this.take(row, `${row.next_uid}:${next - 1}`, { to: next - 1 }, (trx) =>
+          trx('folder').where({ id: row.id }).where('next_uid', '<', next).update({ next_uid: next }),
+        );
+        await this.line.done();
+        row.next_uid = next;
+      });
     }
   }
 
   /** Takes over what was done elsewhere to messages that are here: flags, moves, deletions. */
   private async changes(): Promise<void> {
-    const { db } = this.office;
     let different = false;
     for (const folder of this.folders) {
       if (this.stopped) return;
@@ -177,25 +239,40 @@ export class MailboxSync {
       const told = `${state.messages} ${state.nextUid} ${state.unseen} ${state.modseq}`;
       if (this.compared.get(row.id) === told && !this.compareDue(row)) continue;
       this.compared.set(row.id, told);
-      const counted = state.modseq > 0 && Number(row.modseq) > 0;
-      if (counted && state.modseq === Number(row.modseq) && !(await this.otherNumber(folder))) continue;
-      if (!counted && !(await this.looksDifferent(folder))) continue;
-      const lock = await this.client.getMailboxLock(row.path, { readOnly: true });
-      try {
-        this.vanished = [];
-        different =
-          (await takeOverFlags(db, this.client, row, counted ? Number(row.modseq) : 0)) || different;
-        if (this.vanished.length) await takeOverNamed(db, row, this.vanished);
-        different = this.vanished.length > 0 || different;
-        if (await this.otherNumber(folder)) different = (await this.compare(row)) || different;
-      } finally {
-        lock.release();
-      }
-      await db('folder').where({ id: row.id }).update({ modseq: state.modseq, checked_at: new Date() });
-      row.modseq = state.modseq;
-      row.checked_at = new Date();
+      await this.within(folder, async () => {
+        different = (await this.changesIn(folder)) || different;
+      });
     }
-    if (different) await beat(db, 'mail');
+    if (different) await transact(this.office.db, (trx) => beat(trx, 'mail'));
+  }
+
+  /** @returns whether anything was different in a folder */
+  private async changesIn(folder: ListedFolder): Promise<boolean> {
+    const { db } = this.office;
+    const { row, state } = folder;
+    const counted = state.modseq > 0 && Number(row.modseq) > 0;
+    if (counted && state.modseq === Number(row.modseq) && !(await this.otherNumber(folder))) return false;
+    if (!counted && !(await this.looksDifferent(folder))) return false;
+    let different = false;
+    const lock = await this.client.getMailboxLock(row.path, { readOnly: true });
+    try {
+      // Made anew since it was listed: its numbers mean other messages.
+      if (!this.client.mailbox || Number(this.client.mailbox.uidValidity) !== Number(row.uid_validity)) {
+        this.listAgainAt = 0;
+        return false;
+      }
+      this.vanished = [];
+      different = await takeOverFlags(db, this.client, row, counted ? Number(row.modseq) : 0);
+      if (this.vanished.length) await takeOverNamed(db, row, this.vanished);
+      different = this.vanished.length > 0 || different;
+      if (await this.otherNumber(folder)) different = (await this.compare(row)) || different;
+    } finally {
+      lock.release();
+    }
+    const checked = { modseq: state.modseq, checked_at: new Date() };
+    await retried(() => db('folder').where({ id: row.id }).update(checked));
+    Object.assign(row, checked);
+    return different;
   }
 
   /** Whether we know of another number of messages than lie in a folder that has been taken in. */
@@ -244,21 +321,30 @@ export class MailboxSync {
   /** Takes in older mail, newest first, a slice of each folder in turn; where it stands is kept with each slice. */
   private async history(): Promise<void> {
     const { db } = this.office;
-    let left = this.folders.map(({ row }) => row).filter((row) => Number(row.history_uid) > 1);
+    const unread = (folders: readonly ListedFolder[]) =>
+      folders.filter(({ row }) => !row.closed && Number(row.history_uid) > 1);
+    let left = unread(this.folders);
     const began = left.length > 0;
     let changesAt = Date.now() + CHANGES_ROUND;
-    if (began)
-      await db('mailbox').where({ id: this.mailbox.id }).update({ filling_since: new Date(), filled: 0 });
+    if (began) {
+      this.notedAt = 0;
+      await retried(() =>
+        db('mailbox').where({ id: this.mailbox.id }).update({ filling_since: new Date(), filled: 0 }),
+      );
+    }
     const wanted = new Map<number, number[]>();
-    for (; left.length && !this.stopped; left = left.filter((row) => Number(row.history_uid) > 1)) {
-      for (const row of left) {
+    for (; left.length && !this.stopped; left = unread(left)) {
+      for (const folder of left) {
+        const { row } = folder;
         const to = Number(row.history_uid) - 1;
         let from = Math.max(1, to - SLICE + 1);
         let range = `${from}:${to}`;
-        if (this.mailbox.take_from) {
-          const uids = wanted.get(row.id) ?? (await this.since(row, this.mailbox.take_from));
-          wanted.set(row.id, uids);
-          const slice = uids.filter((uid) => uid <= to).slice(-SLICE);
+        const { take_from } = this.mailbox;
+        if (take_from) {
+          await this.within(folder, async () => {
+            wanted.set(row.id, wanted.get(row.id) ?? (await this.since(row, take_from)));
+          });
+          const slice = (wanted.get(row.id) ?? []).filter((uid) => uid <= to).slice(-SLICE);
           from = slice.length === SLICE ? (slice[0] ?? 1) : 1;
           range = slice.join(',');
         }
@@ -269,10 +355,12 @@ export class MailboxSync {
             .update({ filled: trx.raw('filled + ?', [to - from + 1]) });
           await beat(trx, 'mailboxes');
         };
-        await this.take(row, range, { from, to }, progress);
+        await this.within(folder, async () => {
+          await this.take(row, range, { from, to }, progress);
+          // Written down with its last batch; the line keeps the order, so reading on need not wait for it.
+          if (!this.stopped) row.history_uid = from;
+        });
         if (this.stopped) break;
-        // Written down with its last batch; the line keeps the order, so reading on need not wait for it.
-        row.history_uid = from;
       }
       if (this.stopped) break;
       await this.present();
@@ -347,50 +435,42 @@ export class MailboxSync {
     await this.line.hand(batch, this.stopped ? undefined : progress);
   }
 
+  /** Written down when it was not so before, and now and then: not for every look at a mailbox at rest. */
   private async inStep(): Promise<void> {
-    // Written down when it was not so before, and now and then: not for every look at a mailbox at rest.
-    const trouble = await this.office
-      .db('mailbox')
+    if (Date.now() - this.notedAt < IN_STEP_NOTED) return;
+    const { db } = this.office;
+    const trouble = await db('mailbox')
       .where({ id: this.mailbox.id })
       .where((any) =>
         any.whereNotNull('failing_since').orWhereNotNull('filling_since').orWhereNull('in_step_at'),
       )
       .first('id');
-    if (!trouble && Date.now() - this.notedAt < IN_STEP_NOTED) return;
-    this.notedAt = Date.now();
-    await this.office.db('mailbox').where({ id: this.mailbox.id }).update({
-      in_step_at: new Date(),
-      failing_since: null,
-      problem: null,
-      needs_person: 0,
-      filling_since: null,
+    await transact(db, async (trx) => {
+      await trx('mailbox').where({ id: this.mailbox.id }).update({
+        in_step_at: new Date(),
+        failing_since: null,
+        problem: null,
+        needs_person: 0,
+        filling_since: null,
+      });
+      if (trouble) await beat(trx, 'mailboxes');
     });
-    await beat(this.office.db, 'mailboxes');
+    this.notedAt = Date.now();
   }
 
   /** Waits for the server to tell of something, for somebody to do something here, or until it is time to look again. */
   private async rest(): Promise<void> {
     if (this.stopped) return;
     const lock = await this.client.getMailboxLock('INBOX', { readOnly: true });
-    const until = Date.now() + LOOK_ROUND;
+    let timer: NodeJS.Timeout | undefined;
     try {
       await new Promise<void>((resolve) => {
-        let timer: NodeJS.Timeout;
-        const ended = () => {
-          clearTimeout(timer);
-          resolve();
-        };
-        const watch = () => {
-          timer = setTimeout(() => {
-            if (Date.now() >= until) return ended();
-            hasWishes(this.office.db, this.mailbox.id).then((some) => (some ? ended() : watch()), ended);
-          }, 400);
-        };
-        this.wake = ended;
-        watch();
+        timer = setTimeout(resolve, LOOK_ROUND);
+        this.wake = resolve;
         if (this.client.capabilities.has('IDLE')) void this.client.idle().catch(() => undefined);
       });
     } finally {
+      clearTimeout(timer);
       this.wake = null;
       lock.release();
     }

@@ -326,7 +326,7 @@ export async function sendTest(
   const mailbox: MailboxRow = await db('mailbox').where({ id: recipient.mailboxId }).first();
   const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });
   try {
-    await withConnection(accessOf(mailbox, office.config.key), (connection) =>
+    await withConnection(accessOf(mailbox, office.config), (connection) =>
       connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),
     );
   } catch (error) {

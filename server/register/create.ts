@@ -4,7 +4,7 @@ import { addressKey, isAddress, nameKey } from '../../core/address/address.ts';
 import { nextNumber } from '../../core/filing/numbers.ts';
 import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
+import { beat, holdTurn } from '../database/pulse.ts';
 import { readFirm } from '../database/settings.ts';
 import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
@@ -113,7 +113,7 @@ async function adviserFor(trx: Transaction, staffId: number): Promise<number | n
 /** The client's General file, under the number after the highest; the lock keeps two from taking the same. */
 async function insertGeneral(trx: Transaction, staffId: number, clientId: number): Promise<number> {
   const { fileNumberPattern } = await readFirm(trx);
-  await trx('pulse').where({ topic: 'records' }).forUpdate().first();
+  await holdTurn(trx, 'numbers');
   const highest: { number: string } | undefined = await trx('file').orderBy('number', 'desc').first('number');
   const number = nextNumber(fileNumberPattern, highest?.number ?? null);
   const [id = 0] = await trx('file').insert({

@@ -10,8 +10,14 @@ const AT_ONCE = 20;
  * Keeps the mailbox's Drafts folder in line with what is written here: each draft once, in its latest
  * version, and none that was sent or thrown away. Found again by its Message-ID, so that doing it twice
  * does no harm on any server.
+ * @param alone carries out the work for one draft; what fails costs that draft only
  */
-export async function mirrorDrafts(db: Database, client: ImapFlow, mailboxId: number): Promise<void> {
+export async function mirrorDrafts(
+  db: Database,
+  client: ImapFlow,
+  mailboxId: number,
+  alone: (work: () => Promise<void>) => Promise<void>,
+): Promise<void> {
   const drafts: DraftRecord[] = await db('draft')
     .where((any) =>
       any
@@ -34,12 +40,15 @@ export async function mirrorDrafts(db: Database, client: ImapFlow, mailboxId: nu
     .where({ mailbox_id: mailboxId, role: 'drafts' })
     .first('path');
   if (!folder) return;
-  const lock = await client.getMailboxLock(folder.path);
-  try {
-    for (const draft of drafts) await mirrorOne(db, client, folder.path, mailboxId, draft);
-  } finally {
-    lock.release();
-  }
+  for (const draft of drafts)
+    await alone(async () => {
+      const lock = await client.getMailboxLock(folder.path);
+      try {
+        await mirrorOne(db, client, folder.path, mailboxId, draft);
+      } finally {
+        lock.release();
+      }
+    });
 }
 
 async function mirrorOne(

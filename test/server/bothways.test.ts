@@ -103,7 +103,7 @@ function bothWays(title: string, extensions: readonly string[]) {
 
     it('asks nothing of the server when a move was taken back in time', async () => {
       const id = await idOf('both4@x.example');
-      const { moved } = await act([id], { kind: 'throw away' });
+      const { moved } = await act([id], { kind: 'throw away', forGood: false });
       expect((await found(firm, 'both4@x.example')).copies[0]?.path).to.equal('Trash');
       await act([id], { kind: 'put back', copies: moved });
       expect(await firm.db('mail_change')).to.deep.equal([]);
@@ -113,11 +113,11 @@ function bothWays(title: string, extensions: readonly string[]) {
 
     it('throws away, then for good; the record stays', async () => {
       const id = await idOf('both5@x.example');
-      await act([id], { kind: 'throw away' });
+      await act([id], { kind: 'throw away', forGood: false });
       await syncInes();
       await syncInes();
       expect(trash.withMessageId('both5@x.example')).to.have.length(1);
-      const done = await act([id], { kind: 'throw away' });
+      const done = await act([id], { kind: 'throw away', forGood: false });
       expect(done.gone).to.equal(1);
       await syncInes();
       expect(trash.withMessageId('both5@x.example')).to.have.length(0);

@@ -37,7 +37,7 @@ describe('changes that cannot be meant any more', () => {
       await sync();
       await actOnMail(firm.office, RUFUS_ID, {
         messageIds: [await idOf(`work-${name}@x.example`)],
-        act: { kind: 'throw away' },
+        act: { kind: 'throw away', forGood: false },
       });
       account.remove('Work');
       between();

@@ -1,5 +1,14 @@
 import type { Transaction } from '../database/database.ts';
 
+/**
+ * Holds messages until the transaction ends: whoever changes where their copies lie, or what these say, does so
+ * first, and one after another. It writes, since of what is only read no other node of a cluster of databases knows.
+ */
+export async function holdMessages(trx: Transaction, messageIds: readonly number[]): Promise<void> {
+  const ids = [...new Set(messageIds)].sort((a, b) => a - b);
+  if (ids.length) await trx('message').whereIn('id', ids).increment('turn', 1);
+}
+
 /** Brings what a message says of itself, unread or starred, in line with its copies. */
 export async function refreshMarks(trx: Transaction, messageIds: readonly number[]): Promise<void> {
   const ids = [...new Set(messageIds)];
