@@ -35,8 +35,11 @@ const REFUSED_ROUND = 10 * 60_000;
 const LOOK_ROUND = 2000;
 /** All folders are listed again after this long, or after twenty times as long as listing them takes. */
 const LIST_ROUND = 10_000;
-/** Every message of a folder is compared after this long where a server keeps no count of changes. */
+/** Every message of a folder is compared after this long. */
 const COMPARE_ROUND = 10 * 60_000;
+/** Where a server keeps no count of changes, it is after this long for each message of it, and no sooner than that. */
+const COMPARE_EACH = 20;
+const COMPARE_SOONEST = 20_000;
 /** While history is being taken in, changes made elsewhere are taken over this often. */
 const CHANGES_ROUND = 30_000;
 
@@ -303,7 +306,11 @@ export class MailboxSync {
   }
 
   private compareDue(row: FolderRow): boolean {
-    return !row.checked_at || Date.now() - row.checked_at.getTime() > COMPARE_ROUND;
+    const round =
+      Number(row.modseq) > 0
+        ? COMPARE_ROUND
+        : Math.min(COMPARE_ROUND, Math.max(COMPARE_SOONEST, COMPARE_EACH * row.on_server));
+    return !row.checked_at || Date.now() - row.checked_at.getTime() > round;
   }
 
   /** For servers that keep no count of changes: the number of messages or of unread ones differs, or it is time. */
