@@ -249,5 +249,9 @@ export const MailboxStatus = z.object({
   onServer: z.number().nullable(),
   taken: z.number().nullable(),
   folders: z.array(FolderStatus),
+  /** Folders that its server lists and does not open. */
+  closed: z.array(z.string()),
+  /** Whether the person asking may change how it is reached and read. */
+  mayManage: z.boolean(),
 });
 export type MailboxStatus = z.infer<typeof MailboxStatus>;

@@ -69,6 +69,8 @@ export const MailRow = MessageRow.extend({
     .nullable(),
   /** Mailboxes that hold it. */
   boxes: z.array(z.number()),
+  /** How often it lies in the mailbox that holds it most often: one message, several copies. */
+  copies: z.number(),
   handler: z.string().nullable(),
   differs: z.string().nullable(),
 });
@@ -115,6 +117,19 @@ export const MailActDone = z.object({
   withoutBin: z.array(z.number()),
 });
 export type MailActDone = z.infer<typeof MailActDone>;
+
+/** What somebody wanted done on a mail server and could not be. */
+export const UndoneChange = z.object({
+  id: z.number(),
+  /** As “Star it”. */
+  what: z.string(),
+  why: z.string(),
+  at: z.string(),
+  mailbox: z.string(),
+  subject: z.string(),
+});
+export type UndoneChange = z.infer<typeof UndoneChange>;
+export const UndoneSeen = z.object({ upTo: Id });
 
 export const LookOnServer = z.object({
   q: z.string().trim().min(2, 'Type at least two letters.').max(200),

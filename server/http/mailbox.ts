@@ -18,11 +18,14 @@ import {
   MailboxStatus,
   Owing,
   ShownMailbox,
+  UndoneChange,
+  UndoneSeen,
   TryAsk,
   TryResult,
   Verified,
 } from '../../contract/index.ts';
 import { actOnMail } from '../mailbox/acts.ts';
+import { makeBin } from '../mailbox/bin.ts';
 import { shownMailboxes } from '../mailbox/boxes.ts';
 import {
   accessFrom,
@@ -44,6 +47,7 @@ import {
   mailboxToManage,
   setFilingAddress,
 } from '../mailbox/settings.ts';
+import { listUndone, noteUndoneSeen } from '../mailbox/undone.ts';
 import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
 import type { Office } from '../office.ts';
 import { mustWait, noteAttempt } from '../security/attempts.ts';
@@ -72,6 +76,13 @@ export function mailboxRoutes(office: Office): Router {
   router.post('/mail/acts', async (req, res) =>
     reply(res, MailActDone, await actOnMail(office, staffOf(res).id, MailAct.parse(req.body))),
   );
+  router.get('/mail/undone', async (_req, res) =>
+    reply(res, z.array(UndoneChange), await listUndone(db, staffOf(res).id)),
+  );
+  router.put('/mail/undone', async (req, res) => {
+    await noteUndoneSeen(db, staffOf(res).id, UndoneSeen.parse(req.body).upTo);
+    res.status(204).end();
+  });
   router.post('/mail/on-server', async (req, res) => {
     const { q, boxes } = LookOnServer.parse(req.body);
     reply(res, LookedOnServer, await lookOnServer(office, staffOf(res).id, q, boxes));
@@ -123,6 +134,10 @@ export function mailboxRoutes(office: Office): Router {
   );
   router.put('/mailboxes/:id', async (req, res) => {
     await changeMailbox(office, staffOf(res), Id.parse(req.params.id), MailboxChange.parse(req.body));
+    res.status(204).end();
+  });
+  router.post('/mailboxes/:id/bin', async (req, res) => {
+    await makeBin(office, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
   router.post('/mailboxes/:id/verify', async (req, res) => {

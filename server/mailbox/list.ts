@@ -213,6 +213,10 @@ export async function mailRows(
         ? { number: files.get(first.fileId)?.number ?? '', likelihood: first.likelihood }
         : null,
       boxes: [...new Set(own.map((copy) => copy.mailbox_id))],
+      copies: Math.max(
+        1,
+        ...[...groupBy(own, (copy) => copy.mailbox_id).values()].map((each) => each.length),
+      ),
       handler: message.handler,
       differs: message.differs,
     };

@@ -28,6 +28,7 @@ export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<Mai
     role: string;
     on_server: number;
     history_uid: number;
+    closed: 'personal' | 'refused' | null;
     taken: number;
   }[] = await db('folder')
     .whereNotIn('role', ['drafts', 'junk'])
@@ -37,7 +38,8 @@ export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<Mai
     .select(db('message_copy').whereRaw('message_copy.folder_id = folder.id').count('*').as('taken'));
   const foldersOf = groupBy(folders, (folder) => folder.mailbox_id);
   return mailboxes.map((mailbox) => {
-    const own = foldersOf.get(mailbox.id) ?? [];
+    const all = foldersOf.get(mailbox.id) ?? [];
+    const own = all.filter(({ closed }) => closed === null);
     const onServer = own.reduce((sum, folder) => sum + folder.on_server, 0);
     const taken = own.reduce((sum, folder) => sum + Number(folder.taken), 0);
     const filling = own.some((folder) => Number(folder.history_uid) > 1);
@@ -64,6 +66,10 @@ export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<Mai
             taken: Number(folder.taken),
           }))
         : [],
+      closed: visible.has(mailbox.id)
+        ? all.filter(({ closed }) => closed === 'refused').map(({ path }) => path)
+        : [],
+      mayManage: mailbox.staff_id === staff.id || staff.role === 'manager',
     };
   });
 }

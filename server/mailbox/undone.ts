@@ -1,5 +1,7 @@
 import type { Knex } from 'knex';
+import type { UndoneChange } from '../../contract/index.ts';
 import type { Transaction } from '../database/database.ts';
+import { beat } from '../database/pulse.ts';
 
 /** What somebody wants of a copy and its server does not know yet. One a copy and kind: the newest counts. */
 export interface PendingChange {
@@ -50,6 +52,40 @@ export async function noteUndone(
       at,
     })),
   );
+  await beat(trx, 'mail');
+}
+
+/** So many are told at once. */
+const MOST_TOLD = 20;
+
+/** What somebody wanted of a mail server and did not come about, as long as they have not seen it; the newest first. */
+export async function listUndone(db: Knex, staffId: number): Promise<UndoneChange[]> {
+  const rows: { id: number; what: string; why: string; at: Date; mailbox: string; subject: string | null }[] =
+    await db('mail_undone')
+      .join('mailbox', 'mailbox.id', 'mail_undone.mailbox_id')
+      .leftJoin('message', 'message.id', 'mail_undone.message_id')
+      .where({ 'mail_undone.staff_id': staffId })
+      .whereNull('mail_undone.seen_at')
+      .orderBy('mail_undone.id', 'desc')
+      .limit(MOST_TOLD)
+      .select(
+        'mail_undone.id',
+        'what',
+        'why',
+        'mail_undone.at',
+        'mailbox.name as mailbox',
+        'message.subject',
+      );
+  return rows.map((row) => ({ ...row, subject: row.subject ?? '', at: row.at.toISOString() }));
+}
+
+/** They have seen all up to one of them. */
+export async function noteUndoneSeen(db: Knex, staffId: number, upTo: number): Promise<void> {
+  await db('mail_undone')
+    .where({ staff_id: staffId })
+    .where('id', '<=', upTo)
+    .whereNull('seen_at')
+    .update({ seen_at: new Date() });
 }
 
 async function pathsOf(db: Knex, changes: readonly PendingChange[]): Promise<Map<number, string>> {

@@ -5,7 +5,7 @@ import { connectionProblem } from '../../server/mailbox/connection.ts';
 import { MailboxSync } from '../../server/mailbox/sync.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import type { Account } from '../../outside/store.ts';
-import { deliver, openFirm, type TestFirm } from './helpers.ts';
+import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
 
 const RUFUS = 'rufus.adair@quillhurst.example';
 const RUFUS_ID = 4;
@@ -70,6 +70,40 @@ describe('changes that cannot be meant any more', () => {
       expect(await waiting(), how).to.equal(0);
     }
     expect([...(account.folder('Meadows')?.messages[0]?.flags ?? [])]).to.include('\\Flagged');
+  });
+
+  it('follow a message that is being moved: taken back, starred, moved on while the server is being told', async () => {
+    const act = (id: number, what: Parameters<typeof actOnMail>[2]['act']) =>
+      actOnMail(firm.office, RUFUS_ID, { messageIds: [id], act: what });
+    const names = ['back', 'star', 'on'];
+    for (const name of names) deliver(firm, RUFUS, `${name}@x.example`);
+    await sync();
+    const [back = 0, star = 0, on = 0] = await Promise.all(names.map((name) => idOf(`${name}@x.example`)));
+    const thrown = { kind: 'throw away', forGood: false } as const;
+    const { moved } = await act(back, thrown);
+    for (const id of [star, on]) await act(id, thrown);
+    const archive = await firm.db('folder').where({ role: 'archive' }).orderBy('id').first('id');
+    const { mailbox_id } = await firm.db('folder').where({ id: moved[0]?.folderId }).first('mailbox_id');
+    const own = await firm.db('folder').where({ role: 'archive', mailbox_id }).first('id');
+    firm.world.faults.slow = 300;
+    const running = sync();
+    await until('the server is being told', async () =>
+      Boolean(await firm.db('mail_change').whereNotNull('going_to_id').first('id')),
+    );
+    await act(back, { kind: 'put back', copies: moved });
+    await act(star, { kind: 'star', on: true });
+    await act(on, { kind: 'move', folderId: (own ?? archive).id });
+    expect(there('Trash'), 'it was told too soon').to.not.include('back@x.example');
+    await running;
+    delete firm.world.faults.slow;
+    for (let round = 0; round < 3; round++) await sync();
+    expect(there('INBOX')).to.include('back@x.example');
+    expect(there('Trash').filter((name) => names.some((each) => name === `${each}@x.example`))).to.deep.equal(
+      ['star@x.example'],
+    );
+    expect([...(account.folder('Trash')?.messages.at(-1)?.flags ?? [])]).to.include('\\Flagged');
+    expect(there('Archive')).to.include('on@x.example');
+    expect(await waiting()).to.equal(0);
   });
 
   it('cost themselves alone when the server refuses them', async () => {

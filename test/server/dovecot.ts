@@ -101,6 +101,12 @@ export class Dovecot {
     const ended = new Promise((resolve) => this.child.once('exit', resolve));
     this.child.kill('SIGTERM');
     await ended;
+    // Those that carry protected connections go on without their master.
+    try {
+      process.kill(-(this.child.pid ?? 0), 'SIGKILL');
+    } catch {
+      // None was left.
+    }
   }
 
   async stop(): Promise<void> {

@@ -12,7 +12,9 @@ import { many, useTimes } from '../words.ts';
 import MailLine from './MailLine.vue';
 import MailSide from './MailSide.vue';
 import { usePost } from './post.ts';
+import Undone from './Undone.vue';
 import Unfolded from './Unfolded.vue';
+import WithoutBin from './WithoutBin.vue';
 
 const post = usePost();
 const route = useRoute();
@@ -96,10 +98,10 @@ function folderOf(id: number | null) {
 function throwAway(ids: readonly number[]) {
   // What lies in the bin goes for good, so that is asked first.
   if (inBin.value) gone.value = [...ids];
-  else void post.take({ kind: 'throw away' }, ids, 'Thrown away');
+  else void post.take({ kind: 'throw away', forGood: false }, ids, 'Thrown away');
 }
 function throwForGood() {
-  void post.take({ kind: 'throw away' }, gone.value, 'Thrown away');
+  void post.take({ kind: 'throw away', forGood: false }, gone.value, 'Thrown away');
   gone.value = [];
 }
 const targets = computed(() => {
@@ -236,6 +238,7 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
             look on the server too
           </button>
         </form>
+        <Undone />
         <Trouble :words="post.problem" :retry="() => post.load(true)" class="ma-2" />
         <p v-if="nothing && !post.on.length" class="quiet pa-4">
           Every mailbox is switched off. Switch one on at the left to see its mail.
@@ -344,6 +347,7 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
         </div>
       </v-card>
     </v-dialog>
+    <WithoutBin />
     <MessageDialog v-model="whole" @changed="post.load(true)" />
   </div>
 </template>

@@ -50,6 +50,13 @@ const spoken = computed(() =>
         >
           {{ row.conversationSize }}</span
         >
+        <span
+          v-if="row.copies > 1"
+          class="to figures"
+          :title="`One message that lies ${row.copies} times in one mailbox`"
+        >
+          {{ row.copies }} copies</span
+        >
         <span class="to">{{ row.snippet }}</span></span
       >
     </button>

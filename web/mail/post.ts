@@ -46,6 +46,8 @@ export const usePost = defineStore('post', () => {
   const openId = ref<number | null>(null);
   const atId = ref<number | null>(null);
   const said = ref<Said>({ words: '', undo: null });
+  /** What was to be thrown away in mailboxes without a bin. */
+  const binless = ref<{ ids: number[]; boxes: number[] }>({ ids: [], boxes: [] });
   let asked = 0;
 
   const on = computed(() => boxes.value.filter((box) => !off.value.has(box.id)).map((box) => box.id));
@@ -191,14 +193,20 @@ export const usePost = defineStore('post', () => {
     return attempt(async () => void (await tell({ kind, on: value }, ids, within)));
   }
 
-  /** Moves messages away, with a way back. */
+  /**
+   * Moves messages away, with a way back. What lies in a mailbox without a bin stays until somebody says what to do.
+   * @param within the mailboxes in which it is done; all that are shown when left out
+   */
   function take(
     act: MailAct['act'] & { kind: 'move' | 'throw away' },
     ids: readonly number[],
     where: string,
+    within?: readonly number[],
   ): Promise<void> {
     return attempt(async () => {
-      const done = await tell(act, ids);
+      const done = await tell(act, ids, within);
+      if (done.withoutBin.length) binless.value = { ids: [...ids], boxes: done.withoutBin };
+      if (!done.moved.length && !done.gone) return;
       leave(ids);
       const words = done.gone && !done.moved.length ? 'Thrown away for good' : where;
       say(
@@ -298,6 +306,7 @@ export const usePost = defineStore('post', () => {
     current,
     chosen,
     said,
+    binless,
     load,
     more,
     show,

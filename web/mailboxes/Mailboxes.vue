@@ -10,8 +10,6 @@ import { useTimes } from '../words.ts';
 
 const { ago, since, clock } = useTimes();
 const session = useSession();
-const mayManage = (box: MailboxStatus) =>
-  session.may('connect any mailbox') || box.owner === session.session?.staff.name;
 const boxes = ref<MailboxStatus[] | null>(null);
 const problem = ref('');
 
@@ -94,9 +92,7 @@ const counted = (box: MailboxStatus) =>
           <p class="quiet">
             <span v-if="!box.verifiedAt" class="ochre">not verified, nothing is sent from it</span>
             <span v-else>{{ box.shared ? `shared by all, looked after by ${box.owner}` : 'verified' }}</span>
-            <router-link v-if="mayManage(box)" :to="`/mailboxes/${box.id}`" class="ml-3"
-              >settings</router-link
-            >
+            <router-link v-if="box.mayManage" :to="`/mailboxes/${box.id}`" class="ml-3">settings</router-link>
           </p>
         </div>
         <p v-if="box.onServer === null" class="quiet">What lies in it is not yours to look into.</p>
@@ -108,6 +104,9 @@ const counted = (box: MailboxStatus) =>
           />
           <p class="quiet figures mt-1">
             {{ counted(box) }}<template v-if="box.folders.length"> · {{ folderWords(box) }}</template>
+          </p>
+          <p v-if="box.closed.length" class="ochre cut" :title="box.closed.join(', ')">
+            Not opened by the mail server, so not read: {{ box.closed.join(', ') }}
           </p>
         </div>
         <div class="state">

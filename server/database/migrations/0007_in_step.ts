@@ -12,6 +12,7 @@ const ALTERATIONS = [
   'ALTER TABLE folder DROP KEY folder_of',
   "ALTER TABLE folder ADD COLUMN closed ENUM('personal','refused') NULL COMMENT 'not read though not by choice: bears a name kept for personal mail, or the server does not open it'",
   "ALTER TABLE message_copy ADD COLUMN size INT UNSIGNED NULL COMMENT 'bytes on the server; null: taken in before that was noted'",
+  'UPDATE message_copy JOIN message ON message.id = message_copy.message_id SET message_copy.at = message.at WHERE message_copy.at <> message.at',
   // Whoever changes what copies say of a message writes here first: a lock that several database nodes know of.
   'ALTER TABLE message ADD COLUMN turn INT UNSIGNED NOT NULL DEFAULT 0',
   "ALTER TABLE mail_change ADD COLUMN version INT UNSIGNED NOT NULL DEFAULT 1 COMMENT 'counts how often what is wanted was changed'",
@@ -31,7 +32,8 @@ const UNDONE = `CREATE TABLE mail_undone (
   why VARCHAR(300) NOT NULL,
   at DATETIME(3) NOT NULL,
   seen_at DATETIME(3) NULL,
-  KEY mail_undone_mailbox (mailbox_id, seen_at, at),
+  KEY mail_undone_mailbox (mailbox_id),
+  KEY mail_undone_told (staff_id, seen_at, id),
   CONSTRAINT mail_undone_mailbox_fk FOREIGN KEY (mailbox_id) REFERENCES mailbox (id) ON DELETE CASCADE,
   CONSTRAINT mail_undone_message FOREIGN KEY (message_id) REFERENCES message (id) ON DELETE CASCADE,
   CONSTRAINT mail_undone_staff FOREIGN KEY (staff_id) REFERENCES staff (id)
