@@ -67,6 +67,7 @@ export class World {
       accept: (coming, recipients, raw) => {
         const found = vouched(raw, coming, (domain) => world.isKnown(domain));
         for (const recipient of recipients) world.deliver(coming.sender, recipient, found);
+        world.fileSent(coming.sender, raw);
       },
     });
     world.listeners = [imap, smtp];
@@ -105,6 +106,13 @@ export class World {
   private login(user: string, password: string): Account | null {
     const account = this.staff.get(user.toLowerCase());
     return account && account.password === password ? account : null;
+  }
+
+  /** Many a server keeps a copy of what is sent over it, some only after a while. */
+  private fileSent(sender: string, raw: Buffer): void {
+    const after = this.faults.filesSent;
+    if (after === undefined) return;
+    setTimeout(() => this.staff.get(sender)?.folder('Sent')?.append(raw, ['\\Seen'], new Date()), after);
   }
 
   private recipient(sender: string, recipient: string): RecipientAnswer | null {

@@ -10,6 +10,8 @@ export const ROOT = join(dirname(fileURLToPath(import.meta.url)), '..');
 const PROGRAMS = {
   'mariadb-server': ['/usr/sbin/mariadbd', '/usr/bin/mariadbd', '/usr/libexec/mariadbd'],
   chromium: ['/usr/bin/chromium'],
+  'dovecot-imapd': ['/usr/lib/dovecot/imap'],
+  haproxy: ['/usr/sbin/haproxy'],
 };
 
 /** A sentence for the person at the terminal, then the end. */
@@ -21,11 +23,14 @@ export function giveUp(message) {
 /**
  * Installs the Debian packages that are missing; without root it says exactly which command does it.
  * @param {(keyof typeof PROGRAMS)[]} packages
+ * @param {{ optional?: boolean }} how whether it goes on without them, with a word
  */
-export function installPackages(packages) {
+export function installPackages(packages, { optional = false } = {}) {
   const missing = packages.filter((name) => !PROGRAMS[name].some(existsSync));
   if (!missing.length) return;
   const command = `apt-get install -y --no-install-recommends ${missing.join(' ')}`;
+  if (optional && process.getuid?.() !== 0)
+    return console.log(`Without ${missing.join(' and ')}: what needs them is passed over (${command}).`);
   if (process.getuid?.() !== 0) {
     giveUp(
       `These Debian packages are missing: ${missing.join(', ')}.\nInstall them with\n\n  sudo ${command}\n\nand start again. No service needs to be enabled: Patient Clerk runs its own.`,
@@ -41,6 +46,8 @@ export function installPackages(packages) {
     run(['update', '-qq']);
     if (run(install)) return;
   }
+  if (optional)
+    return console.log(`${missing.join(' and ')} could not be installed; what needs them is passed over.`);
   giveUp(`The packages could not be installed. Try by hand:\n\n  ${command}`);
 }
 

@@ -38,6 +38,8 @@ export interface Faults {
   refuse?: string[];
   /** Answers to a sign-in. */
   refuseLogin?: string;
+  /** After so many milliseconds the exchange itself lays what was sent over it into Sent. */
+  filesSent?: number;
 }
 
 class Refusal extends Error {

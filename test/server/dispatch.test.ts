@@ -421,4 +421,34 @@ describe('crashes in mid-mailing', () => {
     await worker.stop();
     await firm.close();
   });
+
+  for (const [when, after] of [
+    ['before we look', 0],
+    ['long after we laid ours there', 2500],
+  ] as const)
+    it(`leaves one copy in Sent where the server lays its own there ${when}`, async () => {
+      const firm = await openFirm({ clients: 8, files: 12 });
+      await firm.sync();
+      firm.world.faults.filesSent = after;
+      const { id } = await released(firm);
+      const worker = new DispatchWorker(firm.office);
+      const all = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
+      await until('all are settled', async () => {
+        await worker.work();
+        const rows = await all();
+        return rows.length > 3 && rows.every((row) => row.sent_copy_at && row.logged_message_id);
+      });
+      await worker.stop();
+      await new Promise((resolve) => setTimeout(resolve, after + 100));
+      for (let round = 0; round < 2; round++) await firm.sync();
+      const mailboxes = await firm.db('mailbox').select('id', 'address');
+      for (const row of await all()) {
+        const address = mailboxes.find((mailbox) => mailbox.id === row.mailbox_id)?.address;
+        const sent = firm.world.account(address)?.folder('Sent');
+        expect(sent?.withMessageId(row.message_id), row.message_id).to.have.length(1);
+        expect(row.sent_uid === null || after > 0).to.equal(true);
+      }
+      expect(await firm.db('mail_change')).to.deep.equal([]);
+      await firm.close();
+    });
 });

@@ -13,7 +13,7 @@ import { mailboxStatuses } from '../../server/mailbox/status.ts';
 import { MailboxSync } from '../../server/mailbox/sync.ts';
 import { listUndone } from '../../server/mailbox/undone.ts';
 import { seal } from '../../server/security/seal.ts';
-import { Dovecot, PASSWORD, type DovecotOptions } from './dovecot.ts';
+import { Dovecot, PASSWORD, skipWithoutDovecot, type DovecotOptions } from './dovecot.ts';
 import { MANAGER, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
 const INES = 'ines.calder@quillhurst.example';
@@ -140,7 +140,11 @@ function office(options: DovecotOptions = {}): { now(): Office } {
   return { now: () => opened };
 }
 
-describe('an independent IMAP server', () => {
+describe('an independent IMAP server', function () {
+  before(function () {
+    skipWithoutDovecot(this);
+  });
+
   describe('whose folders change while something is wished', () => {
     const at = office();
 
