@@ -16,12 +16,17 @@ import { Office } from '../../server/office.ts';
 let mariadb: Promise<{ server: PrivateMariaDB; dir: string }> | null = null;
 let databases = 0;
 
-/** A fresh database on the tests' own MariaDB, started at the first call; or beside DATABASE_URL when that is set. */
-export async function freshDatabase(): Promise<{ url: string; db: Database }> {
+/**
+ * A fresh database on the tests' own MariaDB, started at the first call.
+ * @param server the address of another one to use; DATABASE_URL when that is set
+ */
+export async function freshDatabase(
+  server = process.env.DATABASE_URL,
+): Promise<{ url: string; db: Database }> {
   const name = `test_${process.pid}_${++databases}`;
   let url: string;
-  if (process.env.DATABASE_URL) {
-    const own = new URL(process.env.DATABASE_URL);
+  if (server) {
+    const own = new URL(server);
     own.pathname = `/${name}`;
     url = own.toString();
   } else {
@@ -79,13 +84,15 @@ export interface FirmOptions {
   speed?: number;
   answerShare?: number;
   extensions?: readonly string[];
+  /** The address of the database server; the tests' own when left out. */
+  server?: string;
   /** Changes the records before they are loaded. */
   adjust?(register: DemoRegister): void;
 }
 
 /** A small demo firm in a fresh database, with its outside world in this process. */
 export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
-  const { url, db } = await freshDatabase();
+  const { url, db } = await freshDatabase(options.server);
   const dir = mkdtempSync(join(tmpdir(), 'patient-clerk-world-'));
   const register = await makeWorld(dir, {
     seed: 'test',

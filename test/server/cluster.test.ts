@@ -1,0 +1,378 @@
+import { fork, type ChildProcess } from 'node:child_process';
+import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect } from 'chai';
+import pino from 'pino';
+import type { MailingDraft } from '../../contract/index.ts';
+import { clusterPackages, GaleraCluster } from '../../scripts/galera.ts';
+import { openDatabase } from '../../server/database/database.ts';
+import { beat } from '../../server/database/pulse.ts';
+import { HeldExperience } from '../../server/filing/mind.ts';
+import { sortMessage, undoStep } from '../../server/filing/steps.ts';
+import { actOnMail } from '../../server/mailbox/acts.ts';
+import { checkMailing, createMailing, releaseMailing, saveMailing } from '../../server/mailing/mailings.ts';
+import { Office } from '../../server/office.ts';
+import { makeClient } from '../../server/register/create.ts';
+import { openSession, sessionStaff } from '../../server/security/sessions.ts';
+import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
+
+/** `npm run test:long` does more of each. */
+const MANY = process.env.CLUSTER_MANY === '1';
+const SORTS = MANY ? 400 : 80;
+const ROWS = MANY ? 1500 : 300;
+const NODE_KILLS = MANY ? 6 : 1;
+
+/** What people do at the same instant through two database nodes, or for comparison through one. */
+function atOnce(title: string, at: () => { server: string; second: string }): void {
+  describe(title, () => {
+    let firm: TestFirm;
+    let offices: [Office, Office];
+    let watching: Office[];
+    before(async () => {
+      firm = await openFirm({ clients: 30, files: 50, server: at().server });
+      await firm.sync();
+      // So that everybody may sort everything.
+      await firm.db('mailbox').update({ shared: 1 });
+      const name = new URL(firm.url).pathname;
+      const office = (server: string) => {
+        const url = new URL(server);
+        url.pathname = name;
+        return new Office(openDatabase(url.toString()), firm.config, pino({ level: 'silent' }));
+      };
+      offices = [office(at().server), office(at().second)];
+      watching = [office(at().server), office(at().second)];
+      // As far as the second knows of the first by now.
+      await until('the second knows it all', async () =>
+        Boolean(await offices[1].db('message').orderBy('id', 'desc').first('id')),
+      );
+    });
+    after(async () => {
+      await Promise.all([...offices, ...watching].map((office) => office.db.destroy()));
+      await firm.close();
+    });
+
+    const sort = (office: Office, staffId: number, messageId: number, fileId: number | null) =>
+      sortMessage(office, staffId, {
+        messageId,
+        alsoIds: [],
+        restOfConversation: false,
+        note: '',
+        addAddressTo: null,
+        to: fileId === null ? { kind: 'aside' } : { kind: 'files', fileIds: [fileId] },
+      });
+    /** Messages whose lesson does not fit where they stand. */
+    const unfit = async () => {
+      const [[row]] = (await firm.db.raw(
+        `SELECT COUNT(*) AS n FROM message LEFT JOIN (SELECT message_id, SUM(sign) AS s FROM lesson GROUP BY 1) AS taught
+          ON taught.message_id = message.id WHERE COALESCE(s, 0) <> (decided_by IS NOT NULL AND state IN ('logged', 'aside'))`,
+      )) as [{ n: number }[]];
+      return Number(row?.n);
+    };
+
+    it('teach every process the same', async () => {
+      const ids: number[] = await firm
+        .db('message')
+        .whereNot({ direction: 'internal' })
+        .whereNot({ state: 'private' })
+        .orderBy('id')
+        .limit(SORTS)
+        .pluck('id');
+      const files: number[] = await firm.db('file').limit(20).pluck('id');
+      let going = true;
+      const learning = watching.map(async (office) => {
+        while (going) {
+          await office.filingMind();
+          await new Promise((resolve) => setTimeout(resolve, 1));
+        }
+      });
+      const lane = async (office: Office, staffId: number, own: number[]) => {
+        for (const [index, id] of own.entries()) {
+          const done = await sort(
+            office,
+            staffId,
+            id,
+            index % 3 ? (files[index % files.length] ?? null) : null,
+          );
+          if (index % 5 === 4) await undoStep(office, staffId, done.stepId);
+        }
+      };
+      const part = (n: number) => ids.filter((_, index) => index % 4 === n);
+      await Promise.all([0, 1, 2, 3].map((n) => lane(offices[n % 2] as Office, n + 1, part(n))));
+      going = false;
+      await Promise.all(learning);
+      const whole = new HeldExperience();
+      await whole.catchUp(firm.db);
+      for (const office of [...offices, ...watching]) {
+        await until('it has heard of the last', async () => {
+          const { experience } = await office.filingMind();
+          return JSON.stringify(plain(experience)) === JSON.stringify(plain(whole.experience));
+        });
+      }
+      expect(await unfit()).to.equal(0);
+    });
+
+    it('leave one message where the step of the higher number put it', async () => {
+      const ids: number[] = await firm
+        .db('message')
+        .whereNot({ direction: 'internal' })
+        .orderBy('id')
+        .limit(20)
+        .pluck('id');
+      for (const id of ids) {
+        await Promise.all([sort(offices[0], 1, id, 1), sort(offices[1], 2, id, 2)]);
+        const last = await firm
+          .db('filing_step_message')
+          .join('filing_step', 'filing_step.id', 'step_id')
+          .where({ message_id: id, along: 0 })
+          .whereNull('undone_at')
+          .orderBy('step_id', 'desc')
+          .first('staff_id');
+        const message = await firm.db('message').where({ id }).first('decided_by');
+        expect(message.decided_by).to.equal(last.staff_id);
+      }
+      expect(await unfit()).to.equal(0);
+    });
+
+    it('know a message as read that was read in two mailboxes at the same instant', async () => {
+      const shared: { message_id: number; one: number; two: number }[] = await firm
+        .db('message_copy')
+        .join('folder', 'folder.id', 'shown_in')
+        .groupBy('message_id')
+        .havingRaw('COUNT(DISTINCT mailbox_id) = 2')
+        .limit(40)
+        .select('message_id', firm.db.raw('MIN(mailbox_id) AS one'), firm.db.raw('MAX(mailbox_id) AS two'));
+      expect(shared.length).to.be.greaterThan(3);
+      for (let round = 0; round < 4; round++) {
+        const ids = shared.map(({ message_id }) => message_id);
+        await firm.db('message_copy').whereIn('message_id', ids).update({ seen: 0 });
+        await firm.db('message').whereIn('id', ids).update({ unread: 1 });
+        const read = (office: Office, id: number, box: number) =>
+          actOnMail(office, 1, { messageIds: [id], boxes: [box], act: { kind: 'read', on: true } });
+        await until(
+          'both sides see them unread',
+          async () =>
+            Number(
+              (
+                await offices[1]
+                  .db('message_copy')
+                  .whereIn('message_id', ids)
+                  .where({ seen: 1 })
+                  .count('* as n')
+                  .first()
+              )?.n,
+            ) === 0,
+        );
+        for (const { message_id, one, two } of shared)
+          await Promise.all([read(offices[0], message_id, one), read(offices[1], message_id, two)]);
+        expect(await firm.db('message').whereIn('id', ids).where({ unread: 1 }).pluck('id')).to.deep.equal(
+          [],
+        );
+      }
+    });
+
+    it('give out each file number once', async () => {
+      for (let round = 0; round < 12; round++)
+        await Promise.all(
+          offices.map((office, index) =>
+            makeClient(office, MANAGER.id, {
+              clientId: null,
+              name: `New ${round} ${index}`,
+              kind: 'person',
+              status: 'prospect',
+              place: '',
+              firstName: 'Ada',
+              lastName: `Fell ${round} ${index}`,
+              email: `ada-${round}-${index}@new.example`,
+              role: '',
+            }),
+          ),
+        );
+    });
+
+    it('tell what changed without a refusal, however many tell it', async () => {
+      const before = Number(
+        (await firm.db('pulse').where({ topic: 'records' }).first('version'))?.version ?? 0,
+      );
+      const four = [offices[0], offices[0], offices[1], offices[1]];
+      await Promise.all(
+        four.map(async (office) => {
+          for (let n = 0; n < 50; n++) await beat(office.db, 'records');
+        }),
+      );
+      const now = async () =>
+        Number((await firm.db('pulse').where({ topic: 'records' }).first('version'))?.version);
+      await until('all are counted', async () => (await now()) === before + 200);
+    });
+
+    it('know a session that was opened at the other', async () => {
+      for (let round = 0; round < 5; round++) {
+        const token = await openSession(offices[0].db, MANAGER.email, 'open the gate');
+        await until('it is known', async () => Boolean(await sessionStaff(offices[1].db, token ?? '')), 5);
+      }
+    });
+  });
+}
+
+/** What is held of what was learned, comparable. */
+function plain(value: unknown): unknown {
+  if (value instanceof Map)
+    return [...value]
+      .map(([key, each]) => [String(key), plain(each)])
+      .sort((a, b) => (String(a[0]) < String(b[0]) ? -1 : 1));
+  if (value instanceof Set) return [...value].map(String).sort();
+  if (Array.isArray(value)) return value.map(plain);
+  if (value && typeof value === 'object')
+    return Object.entries(value).map(([key, each]) => [key, plain(each)]);
+  return value;
+}
+
+describe('several database nodes that are written to at once', () => {
+  let dir: string;
+  let cluster: GaleraCluster;
+  before(async function () {
+    this.timeout(120_000);
+    const { missing } = clusterPackages();
+    if (missing.length) {
+      process.stdout.write(`    passed over: ${missing.join(', ')} not here\n`);
+      this.skip();
+    }
+    dir = mkdtempSync(join(tmpdir(), 'patient-clerk-cluster-'));
+    chmodSync(dir, 0o755);
+    cluster = await GaleraCluster.start(join(dir, 'nodes'), MANY ? 3 : 2, 'of the trial');
+  });
+  after(async () => {
+    await cluster?.stop();
+    if (dir) rmSync(dir, { recursive: true, force: true });
+  });
+  const node = (index: number) => cluster.nodes[index]?.url('mysql') ?? '';
+
+  atOnce('two acts at once through one node', () => ({ server: node(0), second: node(0) }));
+  atOnce('two acts at once through two nodes', () => ({ server: node(0), second: node(1) }));
+
+  it('send nothing twice, lose nothing and leave nothing uncertain while one of them is killed', async () => {
+    const firm = await openFirm({
+      clients: Math.round(ROWS * 1.15),
+      files: Math.round(ROWS * 1.5),
+      conversationsPerClient: 0.05,
+      server: node(0),
+    });
+    const workers: ChildProcess[] = [];
+    try {
+      await firm.sync();
+      firm.config.sendGap = MANY ? 5 : 60;
+      const id = await release(firm);
+      const keyFile = join(firm.dir, 'seal.key');
+      writeFileSync(keyFile, firm.config.key.toString('hex'));
+      for (const index of [0, 1]) workers.push(await worker(firm, node(index), keyFile));
+      const count = async (states: string[]) =>
+        Number(
+          (
+            await firm
+              .db('dispatch')
+              .where({ mailing_id: id })
+              .whereIn('state', states)
+              .count('* as n')
+              .first()
+          )?.n,
+        );
+      const all = await count(['waiting', 'leaving', 'delayed', 'left', 'returned', 'uncertain']);
+      for (let kill = 0; kill < NODE_KILLS; kill++) {
+        const gone = await count(['left', 'returned']);
+        await until(
+          'some more have left',
+          async () => (await count(['left', 'returned'])) > gone + all / (NODE_KILLS + 3),
+          60,
+        );
+        await cluster.nodes[1]?.kill();
+        await new Promise((resolve) => setTimeout(resolve, 3000));
+        await cluster.nodes[1]?.start();
+      }
+      await until('all have left', async () => (await count(['waiting', 'leaving', 'delayed'])) === 0, 180);
+      await until(
+        'all are logged and lie in Sent',
+        async () =>
+          !(await firm
+            .db('dispatch')
+            .where({ mailing_id: id, state: 'left' })
+            .where((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
+            .first('id')),
+        90,
+      );
+      expect(await count(['uncertain'])).to.equal(0);
+      const got = firm.world.counts();
+      const rows: { to_address: string; state: string; left_at: Date | null; message_id: string }[] =
+        await firm.db('dispatch').where({ mailing_id: id });
+      for (const row of rows)
+        expect(got.get(row.to_address) ?? 0, row.to_address).to.equal(row.left_at ? 1 : 0);
+      const sent = (await firm.db('mailbox').pluck('address')).map((address: string) =>
+        firm.world.account(address)?.folder('Sent'),
+      );
+      for (const row of rows.filter(({ state }) => state === 'left'))
+        expect(
+          sent.flatMap((folder) => folder?.withMessageId(row.message_id) ?? []),
+          row.message_id,
+        ).to.have.length(1);
+    } finally {
+      await Promise.all(workers.map(ended));
+      await firm.close();
+    }
+  }).timeout(MANY ? 900_000 : 300_000);
+});
+
+const words = (text: string): MailingDraft['body'] => ({
+  type: 'doc',
+  content: [{ type: 'paragraph', content: [{ type: 'text', text }] }],
+});
+
+async function release(firm: TestFirm): Promise<number> {
+  const id = await createMailing(firm.db, MANAGER, null);
+  const draft: MailingDraft = {
+    name: 'To all',
+    selection: { all: [] },
+    unticked: [],
+    subject: words('A word'),
+    body: words('One copy each.'),
+    fileChoice: 'general',
+  };
+  await saveMailing(firm.db, id, draft, 1);
+  const { order } = await checkMailing(firm.db, id);
+  const unticked = order.slice(ROWS);
+  await saveMailing(firm.db, id, { ...draft, unticked }, 2);
+  await releaseMailing(firm.office, MANAGER, id, 3, order.length - unticked.length);
+  return id;
+}
+
+/** A server process that talks to one of the nodes. */
+function worker(firm: TestFirm, server: string, keyFile: string): Promise<ChildProcess> {
+  const url = new URL(server);
+  url.pathname = new URL(firm.url).pathname;
+  return new Promise((resolve, reject) => {
+    const child = fork('server/main.ts', {
+      env: {
+        ...process.env,
+        DATABASE_URL: url.toString(),
+        PORT: '0',
+        SEAL_KEY_FILE: keyFile,
+        WAIT_SCALE: '0.005',
+        LOG_LEVEL: 'silent',
+        WEB_DIR: '/nonexistent',
+      },
+      execArgv: ['--import=tsx'],
+      stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
+    });
+    child.once('message', () => resolve(child));
+    child.once('exit', () => reject(new Error('a server process ended')));
+  });
+}
+
+/** Ends a server process. @throws when it had ended by itself */
+async function ended(child: ChildProcess): Promise<void> {
+  if (child.exitCode !== null || child.signalCode !== null)
+    throw new Error('a server process did not outlive it');
+  const gone = new Promise((resolve) => child.once('exit', resolve));
+  child.kill('SIGTERM');
+  const timer = setTimeout(() => child.kill('SIGKILL'), 12_000);
+  await gone;
+  clearTimeout(timer);
+}
