@@ -10,7 +10,7 @@ if (!url) {
   );
   process.exit(2);
 }
-const db = openDatabase(url, 4);
+const db = openDatabase(url, { pool: 4, patience: 0 });
 try {
   const { lessons, mended } = await rebuildLessons(db, await loadFilingRegister(db));
   console.log(`${lessons} decisions teach; ${mended} lessons were another and have been mended.`);

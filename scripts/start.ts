@@ -6,7 +6,7 @@ import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes } from
 import { releaseAutumnLetter } from '../demo/mailings.ts';
 import { STAFF } from '../demo/register.ts';
 import { readKey } from '../server/config.ts';
-import { ensureDatabase, migrate, openDatabase } from '../server/database/database.ts';
+import { ensureDatabase, migrateAt, openDatabase } from '../server/database/database.ts';
 import { portOrOther, startMariaDB, type PrivateMariaDB } from './mariadb.ts';
 
 /** `npm start`: everything, in order; `--fresh` begins the demo again, `--dev` serves the web app with reloading. */
@@ -44,10 +44,10 @@ async function begin(): Promise<void> {
   const demo = !external || process.env.DEMO === 'on';
   const key = readKey(join(data, 'seal.key'));
   await ensureDatabase(databaseUrl);
-  const db = openDatabase(databaseUrl, 4);
+  await migrateAt(databaseUrl);
+  const db = openDatabase(databaseUrl, { pool: 4 });
   let world: { imap: number; smtp: number; page: number } | null = null;
   try {
-    await migrate(db);
     if (demo) {
       if (!existsSync(join(data, 'outside', 'world.json')))
         say('Making the demo firm and nine months of its mail …');

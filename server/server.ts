@@ -2,7 +2,7 @@ import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import pino from 'pino';
 import type { Config } from './config.ts';
-import { ensureDatabase, migrate, openDatabase } from './database/database.ts';
+import { ensureDatabase, migrateAt, openDatabase } from './database/database.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
 import { MailboxKeeper } from './mailbox/keeper.ts';
@@ -17,8 +17,8 @@ export interface RunningServer {
 /** Starts one server process: the web server, and unless told otherwise the workers that keep mail in step and going out. */
 export async function startServer(config: Config, level = 'info'): Promise<RunningServer> {
   await ensureDatabase(config.databaseUrl);
+  await migrateAt(config.databaseUrl);
   const db = openDatabase(config.databaseUrl);
-  await migrate(db);
   const office = new Office(db, config, pino({ level, base: null }));
   const keeper = config.workers ? new MailboxKeeper(office) : null;
   const worker = config.workers ? new DispatchWorker(office) : null;

@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import { z } from 'zod';
 import { RIGHTS, type Right } from '../../contract/rights.ts';
 import type { Role } from '../../contract/common.ts';
-import { errorForLog } from '../database/database.ts';
+import { errorForLog, isAway, perhapsDone } from '../database/database.ts';
 
 /** A refusal with a sentence for the person, and the field it is about. */
 export class Refusal extends Error {
@@ -30,6 +30,18 @@ export function notAllowed(right: Right): Refusal {
   return new Refusal(403, `Only ${who} can do that.`);
 }
 
+/** What is told of a fault that is ours to mend: above all whether anything may have been done. */
+function ownFault(error: unknown, method: string): [status: number, message: string] {
+  const asked = method === 'GET';
+  if (perhapsDone(error) || (isAway(error) && !asked))
+    return [
+      503,
+      'Our database was lost while this was being kept. It may have been done: look before you do it again.',
+    ];
+  if (isAway(error)) return [503, 'Our database does not answer at the moment. Please try again shortly.'];
+  return [500, 'Something went wrong here. Nothing was lost; please try again.'];
+}
+
 /** Answers every error as a Problem; what is ours to mend is logged and not shown. */
 export function problems(log: Logger) {
   return (error: unknown, req: Request, res: Response, next: NextFunction): void => {
@@ -53,9 +65,8 @@ export function problems(log: Logger) {
       res.status(400).json({ message: 'That cannot be read.', field: null });
     } else {
       log.error({ path: req.path, error: errorForLog(error) }, 'request failed');
-      res
-        .status(500)
-        .json({ message: 'Something went wrong here. Nothing was lost; please try again.', field: null });
+      const [status, message] = ownFault(error, req.method);
+      res.status(status).json({ message, field: null });
     }
   };
 }

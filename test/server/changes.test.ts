@@ -134,7 +134,7 @@ describe('several at one database', () => {
   after(() => firm.close());
 
   it('read what is committed, whatever the server’s own habit', async () => {
-    const db = openDatabase(firm.url, 2);
+    const db = openDatabase(firm.url, { pool: 2 });
     const [[row]] = (await db.raw('SELECT @@session.tx_isolation AS level')) as [{ level: string }[]];
     expect(row?.level).to.equal('READ-COMMITTED');
     await db.destroy();

@@ -1,20 +1,19 @@
-import { fork, type ChildProcess } from 'node:child_process';
-import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import type { ChildProcess } from 'node:child_process';
+import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import pino from 'pino';
-import type { MailingDraft } from '../../contract/index.ts';
 import { clusterPackages, GaleraCluster } from '../../scripts/galera.ts';
 import { openDatabase } from '../../server/database/database.ts';
 import { beat } from '../../server/database/pulse.ts';
 import { HeldExperience } from '../../server/filing/mind.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { actOnMail } from '../../server/mailbox/acts.ts';
-import { checkMailing, createMailing, releaseMailing, saveMailing } from '../../server/mailing/mailings.ts';
 import { Office } from '../../server/office.ts';
 import { makeClient } from '../../server/register/create.ts';
 import { openSession, sessionStaff } from '../../server/security/sessions.ts';
+import { ended, expectOnceEach, releaseToAll, serverProcess } from './processes.ts';
 import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
 
 /** `npm run test:long` does more of each. */
@@ -261,10 +260,8 @@ describe('several database nodes that are written to at once', () => {
     try {
       await firm.sync();
       firm.config.sendGap = MANY ? 5 : 60;
-      const id = await release(firm);
-      const keyFile = join(firm.dir, 'seal.key');
-      writeFileSync(keyFile, firm.config.key.toString('hex'));
-      for (const index of [0, 1]) workers.push(await worker(firm, node(index), keyFile));
+      const id = await releaseToAll(firm, ROWS);
+      for (const index of [0, 1]) workers.push((await serverProcess(firm, node(index))).child);
       const count = async (states: string[]) =>
         Number(
           (
@@ -300,79 +297,10 @@ describe('several database nodes that are written to at once', () => {
         90,
       );
       expect(await count(['uncertain'])).to.equal(0);
-      const got = firm.world.counts();
-      const rows: { to_address: string; state: string; left_at: Date | null; message_id: string }[] =
-        await firm.db('dispatch').where({ mailing_id: id });
-      for (const row of rows)
-        expect(got.get(row.to_address) ?? 0, row.to_address).to.equal(row.left_at ? 1 : 0);
-      const sent = (await firm.db('mailbox').pluck('address')).map((address: string) =>
-        firm.world.account(address)?.folder('Sent'),
-      );
-      for (const row of rows.filter(({ state }) => state === 'left'))
-        expect(
-          sent.flatMap((folder) => folder?.withMessageId(row.message_id) ?? []),
-          row.message_id,
-        ).to.have.length(1);
+      await expectOnceEach(firm, id);
     } finally {
       await Promise.all(workers.map(ended));
       await firm.close();
     }
   }).timeout(MANY ? 900_000 : 300_000);
 });
-
-const words = (text: string): MailingDraft['body'] => ({
-  type: 'doc',
-  content: [{ type: 'paragraph', content: [{ type: 'text', text }] }],
-});
-
-async function release(firm: TestFirm): Promise<number> {
-  const id = await createMailing(firm.db, MANAGER, null);
-  const draft: MailingDraft = {
-    name: 'To all',
-    selection: { all: [] },
-    unticked: [],
-    subject: words('A word'),
-    body: words('One copy each.'),
-    fileChoice: 'general',
-  };
-  await saveMailing(firm.db, id, draft, 1);
-  const { order } = await checkMailing(firm.db, id);
-  const unticked = order.slice(ROWS);
-  await saveMailing(firm.db, id, { ...draft, unticked }, 2);
-  await releaseMailing(firm.office, MANAGER, id, 3, order.length - unticked.length);
-  return id;
-}
-
-/** A server process that talks to one of the nodes. */
-function worker(firm: TestFirm, server: string, keyFile: string): Promise<ChildProcess> {
-  const url = new URL(server);
-  url.pathname = new URL(firm.url).pathname;
-  return new Promise((resolve, reject) => {
-    const child = fork('server/main.ts', {
-      env: {
-        ...process.env,
-        DATABASE_URL: url.toString(),
-        PORT: '0',
-        SEAL_KEY_FILE: keyFile,
-        WAIT_SCALE: '0.005',
-        LOG_LEVEL: 'silent',
-        WEB_DIR: '/nonexistent',
-      },
-      execArgv: ['--import=tsx'],
-      stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
-    });
-    child.once('message', () => resolve(child));
-    child.once('exit', () => reject(new Error('a server process ended')));
-  });
-}
-
-/** Ends a server process. @throws when it had ended by itself */
-async function ended(child: ChildProcess): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null)
-    throw new Error('a server process did not outlive it');
-  const gone = new Promise((resolve) => child.once('exit', resolve));
-  child.kill('SIGTERM');
-  const timer = setTimeout(() => child.kill('SIGKILL'), 12_000);
-  await gone;
-  clearTimeout(timer);
-}

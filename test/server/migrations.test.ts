@@ -11,7 +11,7 @@ describe('migrations', () => {
     const own = new URL(url);
     own.pathname = `${own.pathname}_old`;
     await ensureDatabase(own.toString());
-    const db = openDatabase(own.toString(), 2);
+    const db = openDatabase(own.toString(), { pool: 2 });
     try {
       const first = {
         getMigrations: async () => ['0001_first_day'],
@@ -84,7 +84,7 @@ describe('migrations', () => {
 
   it('are carried out once by four that start at the same time, also on a database that has them', async () => {
     const url = await empty('four');
-    const starts = Array.from({ length: 4 }, () => openDatabase(url, 3));
+    const starts = Array.from({ length: 4 }, () => openDatabase(url, { pool: 3 }));
     for (let round = 0; round < 2; round++) await Promise.all(starts.map((db) => migrate(db)));
     const names: string[] = await (starts[0] ?? openDatabase(url))('knex_migrations').pluck('name');
     expect(new Set(names).size).to.equal(names.length);
@@ -92,7 +92,7 @@ describe('migrations', () => {
   });
 
   it('go on after a kill at any statement, with the lock of the killed one left behind', async () => {
-    const whole = openDatabase(await empty('whole'), 3);
+    const whole = openDatabase(await empty('whole'), { pool: 3 });
     await migrate(whole);
     const tablesOf = async (db: ReturnType<typeof openDatabase>) =>
       (
@@ -104,7 +104,7 @@ describe('migrations', () => {
     await whole.destroy();
     const url = await empty('killed');
     for (const after of [3, 20, 34, 41, 52, 60, 66]) {
-      const db = openDatabase(url, 3);
+      const db = openDatabase(url, { pool: 3 });
       let left = after;
       // From some statement on nothing is answered any more: the process is gone.
       db.on('query', ({ sql }: { sql: string }) => {
@@ -116,7 +116,7 @@ describe('migrations', () => {
       await db('migration_lease').update({ owner: 'killed', until: new Date(0) });
       await db.destroy();
     }
-    const next = openDatabase(url, 3);
+    const next = openDatabase(url, { pool: 3 });
     await migrate(next);
     expect(JSON.stringify(await tablesOf(next))).to.equal(wanted);
     await next.destroy();

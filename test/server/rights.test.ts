@@ -482,7 +482,7 @@ describe('who may do and see what', () => {
     const url = new URL(firm.url);
     expect(url.password).to.equal(readFileSync(file, 'utf8').trim());
     url.password = '';
-    const open = openDatabase(url.toString(), 1);
+    const open = openDatabase(url.toString(), { pool: 1 });
     const refused = await open.raw('SELECT 1').catch((error: { code?: string }) => error.code);
     await open.destroy();
     expect(refused).to.equal('ER_ACCESS_DENIED_ERROR');

@@ -1,0 +1,186 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { connect, createServer, type AddressInfo, type Socket } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect } from 'chai';
+import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
+import { openDatabase, perhapsDone, transact } from '../../server/database/database.ts';
+import { ended, expectOnceEach, releaseToAll, serverProcess } from './processes.ts';
+import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
+
+const INES = 'ines.calder@quillhurst.example';
+
+/** The way to a database, which can be taken away and given back, or made to hang. */
+class Way {
+  private readonly open = new Set<Socket>();
+  private readonly server = createServer((near) => this.through(near));
+  away = false;
+  hanging = false;
+  port = 0;
+
+  constructor(private readonly target: number) {}
+
+  async listen(): Promise<void> {
+    await new Promise<void>((resolve) => this.server.listen(0, '127.0.0.1', resolve));
+    this.port = (this.server.address() as AddressInfo).port;
+  }
+
+  private through(near: Socket): void {
+    near.on('error', () => near.destroy());
+    if (this.away) return void near.destroy();
+    const far = connect(this.target, '127.0.0.1');
+    far.on('error', () => near.destroy());
+    for (const end of [near, far]) this.open.add(end);
+    near.on('close', () => far.destroy());
+    far.on('close', () => near.destroy());
+    near.on('data', (bytes) => void (this.hanging || far.write(bytes)));
+    far.on('data', (bytes) => void (this.hanging || near.write(bytes)));
+  }
+
+  cut(): void {
+    for (const end of this.open) end.destroy();
+    this.open.clear();
+  }
+
+  async close(): Promise<void> {
+    this.cut();
+    await new Promise((resolve) => this.server.close(resolve));
+  }
+}
+
+describe('a database that goes away', () => {
+  let dir: string;
+  let mariadb: PrivateMariaDB;
+  let way: Way;
+  let firm: TestFirm;
+  let server: string;
+  before(async () => {
+    dir = mkdtempSync(join(tmpdir(), 'patient-clerk-away-'));
+    mariadb = await startMariaDB(dir);
+    const direct = new URL(mariadb.url('mysql'));
+    way = new Way(Number(direct.port));
+    await way.listen();
+    const through = new URL(direct);
+    through.port = String(way.port);
+    server = through.toString();
+    firm = await openFirm({ clients: 60, files: 80, conversationsPerClient: 0.2, server: direct.toString() });
+    await firm.sync();
+  });
+  after(async () => {
+    await firm.close();
+    await way.close();
+    await mariadb.stop();
+    rmSync(dir, { recursive: true, force: true });
+  });
+  const throughTheWay = () => {
+    const url = new URL(server);
+    url.pathname = new URL(firm.url).pathname;
+    return url.toString();
+  };
+
+  it('ends no process: mail comes in and goes out as before when it is back, and nothing goes out twice', async () => {
+    const { child, port } = await serverProcess(firm, server);
+    firm.config.sendGap = 150;
+    const id = await releaseToAll(firm);
+    const open = async () =>
+      Number(
+        (
+          await firm
+            .db('dispatch')
+            .where({ mailing_id: id })
+            .whereIn('state', ['waiting', 'leaving', 'delayed'])
+            .count('* as n')
+            .first()
+        )?.n,
+      );
+    const all = await open();
+    for (let outage = 1; outage <= 3; outage++) {
+      await until('some more have left', async () => (await open()) < all - outage * 8, 60);
+      way.away = true;
+      way.cut();
+      await new Promise((resolve) => setTimeout(resolve, 2500));
+      const answer = await fetch(`http://127.0.0.1:${port}/api/session`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ email: 'maren.okell@quillhurst.example', password: 'open the gate' }),
+        signal: AbortSignal.timeout(40_000),
+      });
+      expect(answer.status).to.equal(503);
+      deliver(firm, INES, `while-away${outage}@x.example`);
+      way.away = false;
+    }
+    await until('all have left', async () => (await open()) === 0, 60);
+    for (let outage = 1; outage <= 3; outage++)
+      await until(
+        'mail came in',
+        async () =>
+          Boolean(
+            await firm
+              .db('message')
+              .where({ message_id: `while-away${outage}@x.example` })
+              .first('id'),
+          ),
+        30,
+      );
+    await until(
+      'all are logged and lie in Sent',
+      async () =>
+        !(await firm
+          .db('dispatch')
+          .where({ mailing_id: id, state: 'left' })
+          .where((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
+          .first('id')),
+      90,
+    );
+    expect(await firm.db('dispatch').where({ mailing_id: id, state: 'uncertain' }).pluck('id')).to.deep.equal(
+      [],
+    );
+    await expectOnceEach(firm, id);
+    await ended(child);
+  }).timeout(300_000);
+
+  it('is waited for while nothing was kept yet, and not asked twice when it may have been', async () => {
+    const db = openDatabase(throughTheWay(), { pool: 2 });
+    let tries = 0;
+    await transact(db, async (trx) => {
+      await trx('pulse').where({ topic: 'records' }).increment('version', 1);
+      if (++tries === 1) way.cut();
+      await trx('pulse').where({ topic: 'records' }).increment('version', 1);
+    });
+    expect(tries).to.equal(2);
+    tries = 0;
+    const error: unknown = await transact(db, async (trx) => {
+      tries++;
+      await trx('pulse').where({ topic: 'records' }).increment('version', 1);
+      // Lost on the way to being kept.
+      way.hanging = true;
+      setTimeout(() => {
+        way.hanging = false;
+        way.cut();
+      }, 100);
+    }).then(
+      () => null,
+      (failed: unknown) => failed,
+    );
+    expect([tries, perhapsDone(error)]).to.deep.equal([1, true]);
+    await db.destroy();
+  });
+
+  it('does not hold whoever asks it when it hangs', async () => {
+    const db = openDatabase(throughTheWay(), { pool: 1, patience: 400 });
+    await db('pulse').first();
+    way.hanging = true;
+    const began = Date.now();
+    const failed = await db('pulse')
+      .first()
+      .then(
+        () => null,
+        (error: { code?: string }) => error.code,
+      );
+    expect(failed).to.equal('PROTOCOL_SEQUENCE_TIMEOUT');
+    expect(Date.now() - began).to.be.lessThan(3000);
+    way.hanging = false;
+    expect(await db('pulse').first()).to.be.an('object');
+    await db.destroy();
+  });
+});
