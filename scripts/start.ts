@@ -1,5 +1,17 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { randomBytes } from 'node:crypto';
+import {
+  chmodSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes } from '../demo/load.ts';
@@ -7,15 +19,24 @@ import { releaseAutumnLetter } from '../demo/mailings.ts';
 import { STAFF } from '../demo/register.ts';
 import { readKey } from '../server/config.ts';
 import { ensureDatabase, migrateAt, openDatabase } from '../server/database/database.ts';
+import { clusterPackages, ClusterProxy, GaleraCluster } from './galera.ts';
 import { portOrOther, startMariaDB, type PrivateMariaDB } from './mariadb.ts';
 
-/** `npm start`: everything, in order; `--fresh` begins the demo again, `--dev` serves the web app with reloading. */
-const { values } = parseArgs({ options: { fresh: { type: 'boolean' }, dev: { type: 'boolean' } } });
+/**
+ * `npm start`: everything, in order; `--fresh` begins the demo again, `--dev` serves the web app with reloading,
+ * `--cluster` shows it on three databases and two servers (docs/SCALING.md), in a folder that goes at the end.
+ */
+const { values } = parseArgs({
+  options: { fresh: { type: 'boolean' }, dev: { type: 'boolean' }, cluster: { type: 'boolean' } },
+});
 const root = resolve(import.meta.dirname, '..');
-const data = resolve(process.env.PATIENT_CLERK_DATA ?? join(root, '.data'));
-const external = process.env.DATABASE_URL;
+const data = values.cluster
+  ? mkdtempSync(join(tmpdir(), 'patient-clerk-'))
+  : resolve(process.env.PATIENT_CLERK_DATA ?? join(root, '.data'));
+const external = values.cluster ? undefined : process.env.DATABASE_URL;
 const children: ChildProcess[] = [];
 let mariadb: PrivateMariaDB | null = null;
+let cluster: { nodes: GaleraCluster; proxy: ClusterProxy } | null = null;
 let ending = false;
 /** Whether the data folder is ours; another start may hold it. */
 let owner = false;
@@ -36,11 +57,7 @@ async function begin(): Promise<void> {
   onlyOnce();
   if (values.fresh && !external)
     for (const part of ['mariadb', 'outside']) rmSync(join(data, part), { recursive: true, force: true });
-  if (!external) {
-    say('Starting MariaDB …');
-    mariadb = await startMariaDB(join(data, 'mariadb'));
-  }
-  const databaseUrl = external ?? mariadb?.url('patient_clerk') ?? '';
+  const databaseUrl = external ?? (await database()).url('patient_clerk');
   const demo = !external || process.env.DEMO === 'on';
   const key = readKey(join(data, 'seal.key'));
   await ensureDatabase(databaseUrl);
@@ -69,7 +86,37 @@ async function begin(): Promise<void> {
     await db.destroy();
   }
   if (!values.dev) build();
-  const wanted = Number(process.env.PORT ?? 4310);
+  const port = await serve(databaseUrl, Number(process.env.PORT ?? 4310));
+  const address = values.dev ? await serveWithReloading(port) : `http://127.0.0.1:${port}`;
+  console.log(`\n  Patient Clerk is at      ${address}`);
+  if (cluster) await tellOfCluster(databaseUrl, port + 1);
+  if (demo) console.log(`  Sign in with             ${STAFF[0]?.email}`);
+  if (demo) console.log(`  Password                 ${DEMO_PASSWORD}   (the same for all five of the staff)`);
+  if (world)
+    console.log(
+      `  The outside world is at  http://127.0.0.1:${world.page}   (its clock runs ${process.env.WORLD_SPEED ?? '60'} times faster than life)`,
+    );
+  console.log('\n  Ctrl-C stops everything.\n');
+}
+
+/** The database, or three of them behind one address. */
+async function database(): Promise<{ url(name: string): string }> {
+  if (!values.cluster) {
+    say('Starting MariaDB …');
+    return (mariadb = await startMariaDB(join(data, 'mariadb')));
+  }
+  const { missing } = clusterPackages();
+  if (missing.length) throw new Error(`these Debian packages are missing: ${missing.join(', ')}.`);
+  say('Starting three databases …');
+  chmodSync(data, 0o755);
+  const nodes = await GaleraCluster.start(join(data, 'databases'), 3, randomBytes(24).toString('hex'));
+  const proxy = await ClusterProxy.start(nodes);
+  cluster = { nodes, proxy };
+  return proxy;
+}
+
+/** Starts a server process. @returns its port */
+async function serve(databaseUrl: string, wanted: number): Promise<number> {
   const port = await portOrOther(wanted);
   if (port !== wanted) say(`Port ${wanted} is in use; taking ${port} instead.`);
   await child('server/main.ts', [], {
@@ -79,15 +126,14 @@ async function begin(): Promise<void> {
     WEB_DIR: join(root, 'dist'),
     LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
   });
-  const address = values.dev ? await serveWithReloading(port) : `http://127.0.0.1:${port}`;
-  console.log(`\n  Patient Clerk is at      ${address}`);
-  if (demo) console.log(`  Sign in with             ${STAFF[0]?.email}`);
-  if (demo) console.log(`  Password                 ${DEMO_PASSWORD}   (the same for all five of the staff)`);
-  if (world)
-    console.log(
-      `  The outside world is at  http://127.0.0.1:${world.page}   (its clock runs ${process.env.WORLD_SPEED ?? '60'} times faster than life)`,
-    );
-  console.log('\n  Ctrl-C stops everything.\n');
+  return port;
+}
+
+async function tellOfCluster(databaseUrl: string, wanted: number): Promise<void> {
+  console.log(`  and, a second server, at http://127.0.0.1:${await serve(databaseUrl, wanted)}`);
+  for (const node of cluster?.nodes.nodes ?? [])
+    console.log(`  Database ${node.name}             process ${node.pid}, port ${node.ports.sql}`);
+  console.log('  All write to db1. Kill it (kill -9 and its process) and see what the office sees of it.');
 }
 
 function say(words: string): void {
@@ -172,7 +218,10 @@ async function end(code: number, why?: string): Promise<void> {
   if (why) console.error(why);
   for (const started of [...children].reverse()) await endChild(started);
   await mariadb?.stop();
-  if (owner) rmSync(join(data, 'start.pid'), { force: true });
+  await cluster?.proxy.stop();
+  await cluster?.nodes.stop();
+  if (values.cluster) rmSync(data, { recursive: true, force: true });
+  else if (owner) rmSync(join(data, 'start.pid'), { force: true });
   process.exit(code);
 }
 
