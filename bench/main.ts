@@ -1,6 +1,7 @@
 import { benchDispatch } from './dispatch.ts';
 import { benchFind } from './find.ts';
 import { benchFiling } from './filing.ts';
+import { benchRest } from './rest.ts';
 import { benchSync } from './sync.ts';
 
 const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
@@ -8,6 +9,7 @@ const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   dispatch: benchDispatch,
   filing: benchFiling,
   find: benchFind,
+  rest: benchRest,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];

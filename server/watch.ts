@@ -3,7 +3,7 @@ import { errorForLog, type Database } from './database/database.ts';
 import { readPulse } from './database/pulse.ts';
 
 /** Between two looks at what changed, in milliseconds. */
-const ROUND = 700;
+const ROUND = 1000;
 
 type Listener = (topics: readonly string[]) => void;
 
@@ -25,7 +25,12 @@ export class Watch {
   listen(listener: Listener): () => void {
     this.listeners.add(listener);
     this.timer ??= setTimeout(() => void this.look(), ROUND);
-    return () => this.listeners.delete(listener);
+    return () => {
+      this.listeners.delete(listener);
+      if (this.listeners.size || !this.timer) return;
+      clearTimeout(this.timer);
+      this.timer = null;
+    };
   }
 
   private async look(): Promise<void> {

@@ -33,7 +33,7 @@ const CLAIM = 240;
 const CONNECTIONS_PER_MAILBOX = 3;
 const ROUND = 500;
 /** With nothing on its way out it is looked after this often at least, in milliseconds. */
-const IDLE_ROUND = 10_000;
+const IDLE_ROUND = 20_000;
 const LEAST_PAUSE = 50;
 const LOG_BATCH = 100;
 /** Between two tries to write down what became of a message, in milliseconds. */

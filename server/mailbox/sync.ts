@@ -26,7 +26,7 @@ const BATCH_BYTES = 8 * 1024 * 1024;
 const IN_STEP_NOTED = 30_000;
 /** So long after something was done here its server is told in each round, and this often in any case. */
 const STIRRED = 10_000;
-const TOLD_ROUND = 20_000;
+const TOLD_ROUND = 60_000;
 /** The names of personal folders are asked for again after this long. */
 const PERSONAL_ROUND = 60_000;
 /** A folder that its server does not open is tried again after this long. */
@@ -446,12 +446,6 @@ export class MailboxSync {
   private async inStep(): Promise<void> {
     if (Date.now() - this.notedAt < IN_STEP_NOTED) return;
     const { db } = this.office;
-    const trouble = await db('mailbox')
-      .where({ id: this.mailbox.id })
-      .where((any) =>
-        any.whereNotNull('failing_since').orWhereNotNull('filling_since').orWhereNull('in_step_at'),
-      )
-      .first('id');
     await transact(db, async (trx) => {
       await trx('mailbox').where({ id: this.mailbox.id }).update({
         in_step_at: new Date(),
@@ -460,7 +454,7 @@ export class MailboxSync {
         needs_person: 0,
         filling_since: null,
       });
-      if (trouble) await beat(trx, 'mailboxes');
+      if (!this.wasInStep) await beat(trx, 'mailboxes');
     });
     this.notedAt = Date.now();
   }
