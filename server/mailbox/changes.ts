@@ -292,7 +292,8 @@ class FolderChanges {
 
   /** Counts a refusal; what was refused too often is given up. */
   private async refuse(changes: readonly PendingChange[], words = ''): Promise<void> {
-    const why = words || lastRefusal(this.client) || 'The mail server refused it.';
+    const said = lastRefusal(this.client);
+    const why = words || (said ? `The mail server says: “${said}”.` : 'The mail server refused it.');
     this.refused = new Error(why);
     const last = changes.filter(({ tries }) => tries + 1 >= MOST_TRIES);
     await this.giveUp(last, why);

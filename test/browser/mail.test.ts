@@ -234,4 +234,45 @@ describe('the day’s mail, in the browser', function () {
     await page.getByRole('button', { name: 'Go on' }).click();
     await page.getByRole('button', { name: 'Pause' }).waitFor();
   });
+
+  it('asks before anything goes for good where a mailbox has no bin, and says what a server did not do', async () => {
+    const { page, firm } = office;
+    const mailbox = await firm.db('mailbox').where({ address: MAREN }).first('id', 'name');
+    await firm.db('mailbox').where({ id: mailbox.id }).update({ paused_at: new Date() });
+    await firm.db('folder').where({ mailbox_id: mailbox.id, role: 'trash' }).update({ role: 'other' });
+    const inbox = await firm.db('folder').where({ mailbox_id: mailbox.id, role: 'inbox' }).first('id');
+    const { message_id } = await firm
+      .db('message_copy')
+      .where({ shown_in: inbox.id })
+      .orderBy('at', 'desc')
+      .first();
+    const { subject } = await firm.db('message').where({ id: message_id }).first('subject');
+    await firm.db('mail_undone').insert({
+      mailbox_id: mailbox.id,
+      message_id,
+      staff_id: 1,
+      what: 'Star it',
+      why: 'The folder was made anew on the mail server.',
+      at: new Date(),
+    });
+    await openMail(`?q=${encodeURIComponent(subject)}`);
+    await page.getByText('The folder was made anew on the mail server.').waitFor();
+    await accessible(page, 'Mail with something not done');
+    await page.getByRole('button', { name: 'Seen' }).click();
+    await page.getByText('Not done on the mail server:').waitFor({ state: 'detached' });
+    expect(await firm.db('mail_undone').whereNull('seen_at').pluck('id')).to.deep.equal([]);
+    await line(subject).locator('input[type=checkbox]').check();
+    await page.keyboard.press('Delete');
+    await page.getByRole('heading', { name: 'There is no bin for 1 message' }).waitFor();
+    await accessible(page, 'No bin');
+    await page.getByRole('button', { name: 'Leave it' }).click();
+    expect(await firm.db('message_copy').where({ message_id, shown_in: inbox.id })).to.have.length(1);
+    await line(subject).locator('input[type=checkbox]').check();
+    await page.keyboard.press('Delete');
+    await page.getByRole('button', { name: 'Make a bin and throw away' }).click();
+    await page.getByText('Thrown away: 1 message.').waitFor();
+    const bin = await firm.db('folder').where({ mailbox_id: mailbox.id, role: 'trash' }).first('id');
+    expect(await firm.db('message_copy').where({ message_id, shown_in: bin.id })).to.have.length(1);
+    await firm.db('mailbox').where({ id: mailbox.id }).update({ paused_at: null });
+  });
 });

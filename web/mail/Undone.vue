@@ -60,6 +60,9 @@ useLive(['mail'], () => void load());
   overflow: auto;
   overflow-wrap: anywhere;
 }
+.undone button {
+  flex: none;
+}
 .undone ul {
   list-style: none;
   padding: 0;
