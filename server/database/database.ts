@@ -38,7 +38,7 @@ interface Connection {
  */
 export function openDatabase(url: string, { pool = 12, patience = PATIENCE } = {}): Database {
   const { hostname, port, username, password, pathname } = new URL(url);
-  return knexFactory({
+  const db = knexFactory({
     client: 'mysql2',
     connection: {
       host: hostname,
@@ -69,6 +69,18 @@ export function openDatabase(url: string, { pool = 12, patience = PATIENCE } = {
       },
     },
   });
+  const client = db.client as Asking;
+  const ask = client._query.bind(client);
+  client._query = (connection, statement) => again(() => ask(connection, statement), isBrokenOff);
+  return db;
+}
+
+/**
+ * The driver's part of Knex: each statement outside of a transaction passes it. One that the database broke off for
+ * another's sake is asked again there; within a transaction all of it is ({@link transact}).
+ */
+interface Asking {
+  _query(connection: unknown, statement: unknown): Promise<unknown>;
 }
 
 /** A statement that is not answered in time fails, and its connection is given up with it. */
@@ -174,26 +186,18 @@ const DEADLOCK = 1213;
 const LOCK_TIMEOUT = 1205;
 /** A database node without its cluster carries nothing out. */
 const NOT_READY = 1047;
+const ATTEMPTS = 12;
 /** A database that is away is waited for this long, in milliseconds: one of several is replaced within seconds. */
 const AWAY = 8000;
 /** Between two attempts at most, in milliseconds. */
 const LONGEST_PAUSE = 800;
-
-/** Carries out one statement, again when the database broke it off for another's sake. */
-export function retried<T>(work: () => PromiseLike<T>, attempts = 12): Promise<T> {
-  return again(work, attempts, (error) => [DEADLOCK, LOCK_TIMEOUT, NOT_READY].includes(errno(error)));
-}
 
 /**
  * Runs a transaction, again when the database broke it off for another's sake or was away before it was told to
  * keep what was done. What was lost while it was being kept may have been done: that is not tried again, and the
  * error says so (see {@link perhapsDone}).
  */
-export async function transact<T>(
-  db: Database,
-  work: (trx: Transaction) => Promise<T>,
-  attempts = 12,
-): Promise<T> {
+export async function transact<T>(db: Database, work: (trx: Transaction) => Promise<T>): Promise<T> {
   let keeping = false;
   const whole = () => {
     keeping = false;
@@ -205,10 +209,9 @@ export async function transact<T>(
   };
   const began = Date.now();
   const brokenOff = (error: unknown) =>
-    [DEADLOCK, LOCK_TIMEOUT, NOT_READY].includes(errno(error)) ||
-    (!keeping && isAway(error) && Date.now() - began < AWAY);
+    isBrokenOff(error) || (!keeping && isAway(error) && Date.now() - began < AWAY);
   try {
-    return await again(whole, attempts, brokenOff);
+    return await again(whole, brokenOff);
   } catch (error) {
     if (keeping && isAway(error)) unsure.add(error as object);
     throw error;
@@ -222,20 +225,17 @@ export function perhapsDone(error: unknown): boolean {
   return typeof error === 'object' && error !== null && unsure.has(error);
 }
 
-function errno(error: unknown): number {
-  return (error as { errno?: number }).errno ?? 0;
+/** Whether the database carried nothing out, for another's sake or since it has lost its cluster. */
+function isBrokenOff(error: unknown): boolean {
+  return [DEADLOCK, LOCK_TIMEOUT, NOT_READY].includes((error as { errno?: number }).errno ?? 0);
 }
 
-async function again<T>(
-  work: () => PromiseLike<T>,
-  attempts: number,
-  mayBe: (error: unknown) => boolean,
-): Promise<T> {
+async function again<T>(work: () => PromiseLike<T>, mayBe: (error: unknown) => boolean): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
       return await work();
     } catch (error) {
-      if (attempt >= attempts || !mayBe(error)) throw error;
+      if (attempt >= ATTEMPTS || !mayBe(error)) throw error;
       const pause = Math.min(LONGEST_PAUSE, 10 * 2 ** attempt) * (0.5 + Math.random() / 2);
       await new Promise((resolve) => setTimeout(resolve, pause));
     }

@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import { retried, type Transaction } from './database.ts';
+import type { Transaction } from './database.ts';
 
 /** What screens and other processes watch. */
 export const TOPICS = ['records', 'mail', 'sorting', 'mailings', 'mailboxes', 'filing'] as const;
@@ -7,11 +7,11 @@ export type Topic = (typeof TOPICS)[number];
 
 /**
  * Marks topics as changed, for whoever watches: in the transaction of what it tells, or after it. After it the work
- * is done, so that a database in a hurry is asked again, and whoever did the work never hears of it.
+ * is done, and whoever did it never hears of a database that is away.
  */
 export async function beat(db: Knex, ...topics: Topic[]): Promise<void> {
   if (db.isTransaction) await bump(db, topics);
-  else await retried(() => bump(db, topics)).catch(() => undefined);
+  else await bump(db, topics).catch(() => undefined);
 }
 
 /** What only one transaction at a time may do: take mail in, learn, give out file numbers. */

@@ -1,5 +1,5 @@
 import type { ImapFlow } from 'imapflow';
-import { errorForLog, inSeconds, retried, transact } from '../database/database.ts';
+import { errorForLog, inSeconds, transact } from '../database/database.ts';
 import { readRaw } from '../database/raw.ts';
 import { takeAway } from '../intake/ownCopies.ts';
 import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
@@ -136,12 +136,10 @@ export class SentCopies {
   /** Renews the lease of one row. @returns whether it is still to be done, and by us */
   private async stillOurs(row: CopyRow): Promise<boolean> {
     const { db, process } = this.office;
-    const renewed = await retried(() =>
-      db('dispatch')
-        .where({ id: row.id, lease_owner: process })
-        .whereNull('sent_copy_at')
-        .update({ lease_until: inSeconds(db, LEASE_SECONDS) }),
-    );
+    const renewed = await db('dispatch')
+      .where({ id: row.id, lease_owner: process })
+      .whereNull('sent_copy_at')
+      .update({ lease_until: inSeconds(db, LEASE_SECONDS) });
     return renewed > 0;
   }
 

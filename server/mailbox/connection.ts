@@ -199,6 +199,7 @@ export function connectionProblem(error: unknown, { ownWords = true } = {}): Con
   const fault = error as {
     authenticationFailed?: boolean;
     serverResponseCode?: string;
+    responseCode?: number;
     code?: string;
     responseText?: string;
     message?: string;
@@ -210,6 +211,9 @@ export function connectionProblem(error: unknown, { ownWords = true } = {}): Con
     };
   // "Try later" and "in use" come with a refused sign-in too, and mend themselves (RFC 5530).
   const passing = ['UNAVAILABLE', 'INUSE', 'LIMIT', 'SERVERBUG'].includes(fault.serverResponseCode ?? '');
+  // An outgoing server says so by a code of its own (RFC 4954, section 6).
+  if (fault.code === 'EAUTH' && fault.responseCode && fault.responseCode < 500)
+    return { words: 'The mail server cannot check the password at the moment.', needsPerson: false };
   if (fault.authenticationFailed && !passing)
     return { words: 'The password was refused.', needsPerson: true };
   // Outgoing connections wrap the reason in a code of their own; OpenSSL's words say it.

@@ -1,5 +1,5 @@
 import type { ImapFlow, ListResponse } from 'imapflow';
-import { retried, transact, type Database } from '../database/database.ts';
+import { transact, type Database } from '../database/database.ts';
 import { giveUp, isMeant, LOOKED_AT } from './changes.ts';
 import { isRefusal } from './connection.ts';
 import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
@@ -269,7 +269,7 @@ async function noteState(
     role: roleOf(folder),
   };
   if (now.closed === row.closed && now.on_server === row.on_server && now.role === row.role) return;
-  await retried(() => db('folder').where({ id: row.id }).update(now));
+  await db('folder').where({ id: row.id }).update(now);
   Object.assign(row, now);
 }
 

@@ -1,4 +1,4 @@
-import { errorForLog, inSeconds, retried, transact } from '../database/database.ts';
+import { errorForLog, inSeconds, transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
 import { mailboxesWithChanges } from './changes.ts';
@@ -8,6 +8,8 @@ import { MailboxSync } from './sync.ts';
 const LEASE_SECONDS = 30;
 const ROUND = 5000;
 const MOST_OFTEN = 500;
+/** That this process is here is said this often, in milliseconds: well within a lease. */
+const SAID_ROUND = 9000;
 /** Processes that have not been heard of for long are forgotten this often, in milliseconds. */
 const FORGET_ROUND = 10 * 60_000;
 /** A connection that held for this long, in milliseconds, counts as a good one. */
@@ -38,6 +40,7 @@ export class MailboxKeeper {
 
   private deaf: (() => void) | null = null;
   private forgetAt = 0;
+  private saidAt = 0;
 
   constructor(private readonly office: Office) {}
 
@@ -139,32 +142,34 @@ export class MailboxKeeper {
     const { db, process } = this.office;
     if (!ids.length) return new Set();
     const own = () => db('mailbox').whereIn('id', ids).where({ lease_owner: process });
-    const renewed = await retried(() => own().update({ lease_until: inSeconds(db, LEASE_SECONDS) }));
+    const renewed = await own().update({ lease_until: inSeconds(db, LEASE_SECONDS) });
     return new Set(renewed === ids.length ? ids : await own().pluck('id'));
   }
 
   /** Takes a mailbox that nobody keeps. @returns whether it is ours now */
   private async take(id: number): Promise<boolean> {
     const { db, process } = this.office;
-    const taken = await retried(() =>
-      db('mailbox')
-        .where({ id })
-        .where((free) => free.whereNull('lease_until').orWhereRaw('lease_until < UTC_TIMESTAMP(3)'))
-        .update({ lease_owner: process, lease_until: inSeconds(db, LEASE_SECONDS) }),
-    );
+    const taken = await db('mailbox')
+      .where({ id })
+      .where((free) => free.whereNull('lease_until').orWhereRaw('lease_until < UTC_TIMESTAMP(3)'))
+      .update({ lease_owner: process, lease_until: inSeconds(db, LEASE_SECONDS) });
     return taken > 0;
   }
 
-  /** Says that this process is here. @returns how many there are, this one among them */
+  /** Says that this process is here, when it is time to. @returns how many there are, this one among them */
   private async living(): Promise<number> {
     const { db, process } = this.office;
-    await db.raw(
-      'INSERT INTO server_process (id, seen_at) VALUES (?, UTC_TIMESTAMP(3)) ON DUPLICATE KEY UPDATE seen_at = UTC_TIMESTAMP(3)',
-      [process],
-    );
-    if (Date.now() > this.forgetAt) {
-      this.forgetAt = Date.now() + FORGET_ROUND;
+    const now = Date.now();
+    if (now > this.saidAt + SAID_ROUND) {
+      await db.raw(
+        'INSERT INTO server_process (id, seen_at) VALUES (?, UTC_TIMESTAMP(3)) ON DUPLICATE KEY UPDATE seen_at = UTC_TIMESTAMP(3)',
+        [process],
+      );
+      this.saidAt = now;
+    }
+    if (now > this.forgetAt) {
       await db('server_process').whereRaw('seen_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY').delete();
+      this.forgetAt = now + FORGET_ROUND;
     }
     const row = await db('server_process')
       .whereRaw('seen_at > UTC_TIMESTAMP(3) - INTERVAL ? SECOND', [LEASE_SECONDS])

@@ -1,6 +1,6 @@
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import { beat } from '../database/pulse.ts';
-import { isDatabaseError, retried, transact, type Transaction } from '../database/database.ts';
+import { isDatabaseError, transact, type Transaction } from '../database/database.ts';
 import type { Office } from '../office.ts';
 import { carryOutChanges } from './changes.ts';
 import { accessOf, connectionProblem, imapClient, isRefusal, type MailboxRow } from './connection.ts';
@@ -210,9 +210,7 @@ export class MailboxSync {
 
   private async told(folder: ListedFolder, state: FolderState): Promise<void> {
     if (state.messages !== folder.state.messages)
-      await retried(() =>
-        this.office.db('folder').where({ id: folder.row.id }).update({ on_server: state.messages }),
-      );
+      await this.office.db('folder').where({ id: folder.row.id }).update({ on_server: state.messages });
     folder.state = state;
   }
 
@@ -273,7 +271,7 @@ export class MailboxSync {
       lock.release();
     }
     const checked = { modseq: state.modseq, checked_at: new Date() };
-    await retried(() => db('folder').where({ id: row.id }).update(checked));
+    await db('folder').where({ id: row.id }).update(checked);
     Object.assign(row, checked);
     return different;
   }
@@ -335,9 +333,7 @@ export class MailboxSync {
     let changesAt = Date.now() + CHANGES_ROUND;
     if (began) {
       this.notedAt = 0;
-      await retried(() =>
-        db('mailbox').where({ id: this.mailbox.id }).update({ filling_since: new Date(), filled: 0 }),
-      );
+      await db('mailbox').where({ id: this.mailbox.id }).update({ filling_since: new Date(), filled: 0 });
     }
     const wanted = new Map<number, number[]>();
     for (; left.length && !this.stopped; left = unread(left)) {

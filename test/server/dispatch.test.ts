@@ -16,6 +16,7 @@ import {
   steerMailing,
   viewMailing,
 } from '../../server/mailing/mailings.ts';
+import { Office } from '../../server/office.ts';
 import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
 const maren: StaffMember = {
@@ -451,4 +452,46 @@ describe('crashes in mid-mailing', () => {
       expect(await firm.db('mail_change')).to.deep.equal([]);
       await firm.close();
     });
+
+  it('lays each copy into Sent once, though the mail server is slow and the lease passes to another process', async () => {
+    const firm = await openFirm({ clients: 10, files: 14 });
+    await firm.sync();
+    const { id } = await released(firm);
+    const workers = [firm.office, new Office(firm.db, firm.config, firm.office.log)].map(
+      (office) => new DispatchWorker(office),
+    );
+    const rows = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
+    await firm.db('mailbox').update({ imap_port: 1 });
+    await until('all have left', async () => {
+      await workers[0]?.work();
+      return !(await firm
+        .db('dispatch')
+        .where({ mailing_id: id })
+        .whereIn('state', ['waiting', 'leaving', 'delayed'])
+        .first('id'));
+    });
+    await firm.db('mailbox').update({ imap_port: firm.world.imapPort });
+    firm.world.faults.slow = 120;
+    const [first, second] = workers;
+    await until('the first has begun', async () => {
+      await first?.work();
+      return (await rows()).some((row) => row.sent_copy_at);
+    });
+    // What it holds still is held to be dead, and the other takes it.
+    await firm
+      .db('dispatch')
+      .whereNull('sent_copy_at')
+      .update({ lease_until: new Date(0) });
+    await until('all copies are there', async () => {
+      await Promise.all([first?.work(), second?.work()]);
+      return (await rows()).every((row) => row.sent_copy_at);
+    });
+    delete firm.world.faults.slow;
+    await Promise.all(workers.map((worker) => worker.stop()));
+    for (const row of await rows()) {
+      const { address } = await firm.db('mailbox').where({ id: row.mailbox_id }).first('address');
+      expect(firm.world.account(address)?.folder('Sent')?.withMessageId(row.message_id)).to.have.length(1);
+    }
+    await firm.close();
+  });
 });
