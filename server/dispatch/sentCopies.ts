@@ -130,7 +130,21 @@ export class SentCopies {
       this.clients.get(mailboxId)?.close();
       this.clients.delete(mailboxId);
       this.notBefore.set(mailboxId, Date.now() + RETRY * this.office.config.waitScale);
+      // Another process may have better luck meanwhile.
+      await this.giveBack(rows);
     }
+  }
+
+  private async giveBack(rows: readonly CopyRow[]): Promise<void> {
+    const { db, process } = this.office;
+    await db('dispatch')
+      .whereIn(
+        'id',
+        rows.map(({ id }) => id),
+      )
+      .where({ lease_owner: process })
+      .whereNull('sent_copy_at')
+      .update({ lease_owner: null, lease_until: null });
   }
 
   /** Renews the lease of one row. @returns whether it is still to be done, and by us */

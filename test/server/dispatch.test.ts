@@ -454,9 +454,12 @@ describe('crashes in mid-mailing', () => {
     });
 
   it('lays each copy into Sent once, though the mail server is slow and the lease passes to another process', async () => {
-    const firm = await openFirm({ clients: 10, files: 14 });
+    const firm = await openFirm({ clients: 40, files: 50, conversationsPerClient: 0.2 });
     await firm.sync();
     const { id } = await released(firm);
+    // All from one mailbox, so that both are at work in one folder.
+    const { mailbox_id } = await firm.db('dispatch').where({ mailing_id: id }).first('mailbox_id');
+    await firm.db('dispatch').where({ mailing_id: id }).update({ mailbox_id });
     const workers = [firm.office, new Office(firm.db, firm.config, firm.office.log)].map(
       (office) => new DispatchWorker(office),
     );
@@ -471,7 +474,7 @@ describe('crashes in mid-mailing', () => {
         .first('id'));
     });
     await firm.db('mailbox').update({ imap_port: firm.world.imapPort });
-    firm.world.faults.slow = 120;
+    firm.world.faults.slow = 60;
     const [first, second] = workers;
     await until('the first has begun', async () => {
       await first?.work();
