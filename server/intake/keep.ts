@@ -82,7 +82,7 @@ function marksOf(arrivals: readonly Arrival[], prepared: readonly Prepared[]): M
 }
 
 /**
- * Notes where the copies of messages lie, and their flags; what somebody wishes of them meanwhile stays.
+ * Notes where the copies of messages lie, and their flags; what is still to be told to the server stays.
  * @param ids the record of each, in order
  */
 export async function keepCopies(
@@ -111,11 +111,11 @@ export async function keepCopies(
     ]),
   );
   const fresh = arrivals.filter(({ past }) => !past);
-  if (fresh.length) await keepWishes(trx, fresh);
+  if (fresh.length) await keepPending(trx, fresh);
 }
 
 /** A message moved here is told to the server, and may be starred, before it is taken in at its new place. */
-async function keepWishes(trx: Transaction, arrivals: readonly Arrival[]): Promise<void> {
+async function keepPending(trx: Transaction, arrivals: readonly Arrival[]): Promise<void> {
   for (const flag of ['seen', 'flagged'] as const)
     await trx.raw(
       `UPDATE message_copy JOIN mail_change USING (folder_id, uid) SET message_copy.${flag} = mail_change.value

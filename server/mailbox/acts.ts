@@ -155,7 +155,7 @@ async function setFlag(
       .update({ [column]: on });
     changed.push(...own.filter((copy) => different.includes(copy.uid)));
   }
-  await wish(trx, staffId, changed, column, () => ({ value: on, to_folder_id: null }));
+  await noteChange(trx, staffId, changed, column, () => ({ value: on, to_folder_id: null }));
 }
 
 /** Shows copies in another folder at once. @returns where they were */
@@ -183,7 +183,7 @@ async function move(
     await pending.clone().whereNull('going_to_id').delete();
     if (!(await pending.clone().first('id'))) settled.add(copy);
   }
-  await wish(
+  await noteChange(
     trx,
     staffId,
     moving.filter((copy) => !settled.has(copy)),
@@ -211,7 +211,7 @@ async function throwAway(
   const binned = copies.filter((copy) => copy.role !== 'trash' && binOf.has(copy.mailbox_id));
   for (const copy of gone)
     await trx('message_copy').where({ folder_id: copy.folder_id, uid: copy.uid }).update({ shown_in: null });
-  await wish(trx, staffId, gone, 'move', () => ({ value: null, to_folder_id: null }));
+  await noteChange(trx, staffId, gone, 'move', () => ({ value: null, to_folder_id: null }));
   return {
     moved: await move(trx, staffId, binned, (copy) => binOf.get(copy.mailbox_id) ?? 0),
     gone: gone.length,
@@ -219,8 +219,8 @@ async function throwAway(
   };
 }
 
-/** Notes for the server what was done here; the newest wish of a kind replaces the one before. */
-async function wish(
+/** Notes for the server what was done here; the newest change of a kind replaces the one before. */
+async function noteChange(
   trx: Transaction,
   staffId: number,
   copies: readonly Copy[],
