@@ -41,6 +41,8 @@ const ASKED: Record<string, Right | null> = {
   'POST /mailboxes': null,
   'PUT /mailboxes/:id': null,
   'POST /mailboxes/:id/verify': null,
+  'POST /mailboxes/:id/bin': null,
+  'PUT /mail/undone': null,
   'DELETE /mailboxes/:id': null,
   'POST /mailboxes/:id/retry': 'retry mailboxes',
   'POST /selection/recipients': null,
