@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { addressKey } from '../core/address/address.ts';
-import { insertAll, type Database } from '../server/database/database.ts';
+import type { Database } from '../server/database/database.ts';
 import { beat } from '../server/database/pulse.ts';
 import { writeFirm } from '../server/database/settings.ts';
 import { hashPassword } from '../server/security/passwords.ts';
@@ -13,6 +13,7 @@ import { fillMailboxes } from './mail.ts';
 import { FIRM, FIRM_DOMAIN, INTERESTS, makeRegister, OFFICE, STAFF, type DemoRegister } from './register.ts';
 import { WORDINGS } from './wordings.ts';
 import { halfWritten } from './mailings.ts';
+import { insertAll } from '../server/foundation/rows.ts';
 
 export const DEMO_PASSWORD = 'open the gate';
 export const DEMO_SEED = 'quillhurst';

@@ -1,4 +1,5 @@
-import { ensureDatabase, migrateAt } from '../server/database/database.ts';
+import { ensureDatabase } from '../server/database/database.ts';
+import { migrateAt } from '../server/database/migrate.ts';
 
 /** `npm run migrate`: brings the tables of DATABASE_URL up to date, before servers of a new version start. */
 const url = process.env.DATABASE_URL;

@@ -18,9 +18,10 @@ import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes } from
 import { releaseAutumnLetter } from '../demo/mailings.ts';
 import { STAFF } from '../demo/register.ts';
 import { readKey } from '../server/config.ts';
-import { ensureDatabase, migrateAt, openDatabase } from '../server/database/database.ts';
+import { ensureDatabase, openDatabase } from '../server/database/database.ts';
 import { clusterPackages, ClusterProxy, GaleraCluster } from './galera.ts';
 import { portOrOther, startMariaDB, type PrivateMariaDB } from './mariadb.ts';
+import { migrateAt } from '../server/database/migrate.ts';
 
 /**
  * `npm start`: everything, in order; `--fresh` begins the demo again, `--dev` serves the web app with reloading,

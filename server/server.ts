@@ -2,11 +2,13 @@ import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import pino from 'pino';
 import type { Config } from './config.ts';
-import { ensureDatabase, migrateAt, openDatabase } from './database/database.ts';
+import { ensureDatabase, errorForLog, openDatabase } from './database/database.ts';
+import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
 import { MailboxKeeper } from './mailbox/keeper.ts';
 import { Office } from './office.ts';
+import { migrateAt } from './database/migrate.ts';
 
 export interface RunningServer {
   office: Office;
@@ -25,6 +27,10 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   const server = await listen(office, config.port);
   office.held.start(office.log);
   keeper?.start();
+  if (config.workers)
+    void refill(db).catch((error: unknown) =>
+      office.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
+    );
   worker?.start();
   return {
     office,

@@ -2,7 +2,7 @@ import { hash } from 'node:crypto';
 import { promisify } from 'node:util';
 import { deflateRaw, inflateRaw } from 'node:zlib';
 import type { Knex } from 'knex';
-import { insertAll } from './database.ts';
+import { insertAll } from '../foundation/rows.ts';
 
 const pack = promisify(deflateRaw);
 const unpack = promisify(inflateRaw);

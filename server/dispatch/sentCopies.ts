@@ -4,7 +4,7 @@ import { readRaw } from '../database/raw.ts';
 import { takeAway } from '../intake/ownCopies.ts';
 import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
 import type { Office } from '../office.ts';
-import { groupBy } from '../register/filingRegister.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 const LEASE_SECONDS = 60;
 const CLAIM = 90;

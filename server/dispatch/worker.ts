@@ -7,7 +7,6 @@ import {
   errorForLog,
   isAway,
   inSeconds,
-  insertAll,
   isOwnFault,
   isRefusedContent,
   transact,
@@ -26,6 +25,7 @@ import type { Office } from '../office.ts';
 import { composeDraft, type DraftRecord } from '../writing/compose.ts';
 import { OutgoingConnection, type SmtpFault } from './smtp.ts';
 import { SentCopies } from './sentCopies.ts';
+import { insertAll } from '../foundation/rows.ts';
 
 const LEASE_SECONDS = 60;
 /** Messages claimed at once; each has its own lease. */

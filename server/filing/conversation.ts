@@ -4,13 +4,13 @@ import { flatThreads, threads } from '../../core/conversation/thread.ts';
 import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
-import { notFound } from '../http/problems.ts';
 import { newConversation } from '../intake/conversations.ts';
 import { noteWhoOwes } from '../intake/owes.ts';
 import type { Office } from '../office.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { readableBy, refuseUnlessReadable } from './privacy.ts';
 import { messageRows, type ListedMessage } from './rows.ts';
+import { notFound } from '../foundation/refusal.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 const MOST = 200;
 /** So many of the messages that one names decide its place in the thread, the nearest. */

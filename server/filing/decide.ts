@@ -19,8 +19,8 @@ import { hashOf } from '../database/raw.ts';
 import { readingOf } from '../reading/kept.ts';
 import { claimedDomain, usuallyConfirmed } from './domains.ts';
 import { Turns } from '../turns.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 /** A message that is to be decided on. */
 export interface Undecided {

@@ -2,9 +2,8 @@ import type { Knex } from 'knex';
 import { shownName } from '../../core/address/address.ts';
 import type { z } from 'zod';
 import type { LedgerPage, LedgerQuery } from '../../contract/index.ts';
-import { likePattern } from '../register/files.ts';
 import { notesOf } from './notes.ts';
-import { groupBy } from '../register/filingRegister.ts';
+import { likePattern, groupBy } from '../foundation/rows.ts';
 
 /** One page of a client's correspondence, newest first: every message on one of the client's files, once. */
 export async function ledger(

@@ -10,7 +10,6 @@ import { searchWords } from '../../core/message/words.ts';
 import { NOTHING_WRITTEN, snippet, type Written } from '../../core/message/written.ts';
 import { beat } from '../database/pulse.ts';
 import { readRaw } from '../database/raw.ts';
-import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { filesByIds } from '../register/files.ts';
 import { readAgain, readingOf } from '../reading/kept.ts';
@@ -20,6 +19,7 @@ import { framePage, plainAsHtml } from '../security/html.ts';
 import { notesOf } from './notes.ts';
 import { readableBy, refuseUnlessReadable } from './privacy.ts';
 import type { Standing } from './standing.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
 
 /** A message opened, with everything known about where it is and why. */
 export async function viewMessage(office: Office, staffId: number, id: number): Promise<MessageView> {

@@ -3,8 +3,8 @@ import type { z } from 'zod';
 import type { Note, NoteDraft } from '../../contract/index.ts';
 import { noteAudit } from '../database/audit.ts';
 import { beat } from '../database/pulse.ts';
-import { notFound } from '../http/problems.ts';
 import { refuseUnlessReadable } from './privacy.ts';
+import { notFound } from '../foundation/refusal.ts';
 
 /** Notes with who wrote them, narrowed by the caller, newest first. */
 export async function notesOf(

@@ -1,6 +1,6 @@
 import type { Knex } from 'knex';
-import { Refusal } from '../http/problems.ts';
 import { visibleBoxes } from '../mailbox/boxes.ts';
+import { Refusal } from '../foundation/refusal.ts';
 
 /** A copy of the message at hand in one of the mailboxes. */
 function copyWithin(db: Knex, boxes: Knex.QueryBuilder): Knex.QueryBuilder {

@@ -2,7 +2,7 @@ import type { Knex } from 'knex';
 import { shownName } from '../../core/address/address.ts';
 import type { Confirmation, MessageRow } from '../../contract/index.ts';
 import { filesByIds } from '../register/files.ts';
-import { groupBy } from '../register/filingRegister.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 /** The columns of `message` that a row of a list needs. */
 export interface ListedMessage {

@@ -6,9 +6,10 @@ import { ruleWords, type OfficeRule } from '../../core/filing/rules.ts';
 import { noteAudit } from '../database/audit.ts';
 import { isDuplicate } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
-import { notFound, Refusal } from '../http/problems.ts';
-import { filesByIds, likePattern } from '../register/files.ts';
+import { filesByIds } from '../register/files.ts';
 import { readRules } from './mind.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
+import { likePattern } from '../foundation/rows.ts';
 
 /** A rule is tried on this many of the newest messages. */
 const LOOKED = 20_000;

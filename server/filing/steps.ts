@@ -9,13 +9,13 @@ import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { readFirm } from '../database/settings.ts';
-import { notFound, Refusal } from '../http/problems.ts';
 import { holdMessages } from '../correspondence/marks.ts';
 import type { Office } from '../office.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './mind.ts';
 import { liesInOwn, refuseUnlessReadable } from './privacy.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
 
 /** At this hour of the next working day a message put off comes back. */
 const MORNING = 7;

@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import express from 'express';
 import helmet from 'helmet';
-import { Refusal, problems } from './problems.ts';
+import { problems } from './problems.ts';
 import { sameOrigin, signedIn } from './guard.ts';
 import { eventsRoute } from './events.ts';
 import { filingRoutes } from './filing.ts';
@@ -13,6 +13,7 @@ import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
 import { writingRoutes } from './writing.ts';
 import type { Office } from '../office.ts';
+import { Refusal } from '../foundation/refusal.ts';
 
 /** The whole web server: the API under /api, and the built web app. */
 export function webApp(office: Office): express.Express {

@@ -5,7 +5,7 @@ import type { StaffMember } from '../../contract/common.ts';
 import { may, type Right } from '../../contract/rights.ts';
 import type { Office } from '../office.ts';
 import { sessionStaff } from '../security/sessions.ts';
-import { notAllowed, Refusal } from './problems.ts';
+import { notAllowed, Refusal } from '../foundation/refusal.ts';
 
 const COOKIE = 'patient_clerk';
 

@@ -52,7 +52,7 @@ import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
 import type { Office } from '../office.ts';
 import { mustWait, noteAttempt } from '../security/attempts.ts';
 import { only, reply, staffOf } from './guard.ts';
-import { Refusal } from './problems.ts';
+import { Refusal } from '../foundation/refusal.ts';
 
 const OwingQuery = z.object({
   clientId: Id.optional(),

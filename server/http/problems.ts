@@ -1,34 +1,8 @@
 import type { NextFunction, Request, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
-import { RIGHTS, type Right } from '../../contract/rights.ts';
-import type { Role } from '../../contract/common.ts';
 import { errorForLog, isAway, perhapsDone } from '../database/database.ts';
-
-/** A refusal with a sentence for the person, and the field it is about. */
-export class Refusal extends Error {
-  constructor(
-    readonly status: number,
-    message: string,
-    readonly field: string | null = null,
-  ) {
-    super(message);
-  }
-}
-
-export const notFound = (what: string) => new Refusal(404, `${what} is not here any more.`);
-
-const ROLE_WORDS: Record<Role, string> = {
-  manager: 'an office manager',
-  adviser: 'an adviser',
-  assistant: 'an assistant',
-};
-
-/** Says who may do what somebody may not. */
-export function notAllowed(right: Right): Refusal {
-  const who = RIGHTS[right].map((role) => ROLE_WORDS[role]).join(' or ');
-  return new Refusal(403, `Only ${who} can do that.`);
-}
+import { Refusal } from '../foundation/refusal.ts';
 
 /** What is told of a fault that is ours to mend: above all whether anything may have been done. */
 function ownFault(error: unknown, method: string): [status: number, message: string] {

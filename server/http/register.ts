@@ -18,7 +18,7 @@ import { listClients, viewClient } from '../register/clients.ts';
 import { search } from '../register/search.ts';
 import { findDoubles, makeClient } from '../register/create.ts';
 import { only, reply, staffOf } from './guard.ts';
-import { notFound } from './problems.ts';
+import { notFound } from '../foundation/refusal.ts';
 
 const Find = z.object({ q: z.string().max(100).default('') });
 

@@ -12,7 +12,7 @@ import {
 } from '../security/sessions.ts';
 import { railCounts } from '../today/rail.ts';
 import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
-import { Refusal } from './problems.ts';
+import { Refusal } from '../foundation/refusal.ts';
 
 export function sessionRoutes(office: Office): Router {
   const router = Router();

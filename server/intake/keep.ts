@@ -4,7 +4,7 @@ import type { FilingMind } from '../../core/filing/decide.ts';
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
-import { insertAll, type Transaction } from '../database/database.ts';
+import type { Transaction } from '../database/database.ts';
 import { holdTurn } from '../database/pulse.ts';
 import { keepRaw } from '../database/raw.ts';
 import { settleSent } from '../dispatch/settle.ts';
@@ -15,6 +15,7 @@ import type { Arrival, Prepared } from './prepare.ts';
 import { noteAnswers, noteReturns } from './returns.ts';
 import { noteSenders } from './senders.ts';
 import { tellApart } from './twins.ts';
+import { insertAll } from '../foundation/rows.ts';
 
 /** Words of so many messages go in one statement: a database server may take no more than 16 MB at once. */
 const WORDS_AT_ONCE = 80;

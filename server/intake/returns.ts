@@ -2,9 +2,10 @@ import { addressKey } from '../../core/address/address.ts';
 import { namedMessages } from '../../core/conversation/conversation.ts';
 import { returnKind, returnWords, type ReportedRecipient } from '../../core/delivery/report.ts';
 import { cut } from '../../core/message/limits.ts';
-import { insertAll, type Transaction } from '../database/database.ts';
+import type { Transaction } from '../database/database.ts';
 import { hashOf } from '../database/raw.ts';
 import type { Prepared } from './prepare.ts';
+import { insertAll } from '../foundation/rows.ts';
 
 /** More addresses than this reported dead within the time below are a rush: a person looks first. */
 const RUSH = 10;

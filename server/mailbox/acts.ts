@@ -2,11 +2,11 @@ import type { z } from 'zod';
 import type { MailAct, MailActDone } from '../../contract/index.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
-import { Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { writableBoxIds } from './boxes.ts';
 import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
+import { Refusal } from '../foundation/refusal.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 interface Copy {
   folder_id: number;

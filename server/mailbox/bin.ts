@@ -1,8 +1,8 @@
-import { Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { writableBoxIds } from './boxes.ts';
 import { accessOf, connectionProblem, imapClient, type MailboxRow } from './connection.ts';
 import { listFolders } from './folders.ts';
+import { Refusal } from '../foundation/refusal.ts';
 
 /** A name by which every program knows the folder for what it is, where the server does not tell. */
 const BIN = 'Trash';

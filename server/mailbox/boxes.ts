@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 import type { ShownMailbox } from '../../contract/index.ts';
-import { notFound, Refusal } from '../http/problems.ts';
-import { groupBy } from '../register/filingRegister.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 interface BoxRow {
   id: number;

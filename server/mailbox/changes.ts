@@ -1,10 +1,10 @@
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import type { Knex } from 'knex';
 import { transact, type Database, type Transaction } from '../database/database.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { isRefusal, lastRefusal } from './connection.ts';
 import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
 import { noteUndone, type PendingChange } from './undone.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 const FLAGS = { seen: '\\Seen', flagged: '\\Flagged', answered: '\\Answered' } as const;
 /** So many are carried out at once. */

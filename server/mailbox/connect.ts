@@ -9,7 +9,6 @@ import { withConnection } from '../dispatch/smtp.ts';
 import { beat } from '../database/pulse.ts';
 import type { Office } from '../office.ts';
 import { readSource } from '../reading/pool.ts';
-import { Refusal } from '../http/problems.ts';
 import {
   accessOf,
   believing,
@@ -19,6 +18,7 @@ import {
   type Access,
   type MailboxRow,
 } from './connection.ts';
+import { Refusal } from '../foundation/refusal.ts';
 
 /** Asks DNS where a service is; injected so that it can be tested without a network. */
 export type AskSrv = (name: string) => Promise<{ name: string; port: number; priority: number }[]>;

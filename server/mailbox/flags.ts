@@ -1,8 +1,8 @@
 import type { ImapFlow } from 'imapflow';
 import { transact, type Database, type Transaction } from '../database/database.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { forget, type FolderRow } from './folders.ts';
 import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 /** So many messages are compared at once, so that memory stays bounded. */
 const CHUNK = 5000;

@@ -5,11 +5,11 @@ import type { Candidate } from '../../core/filing/types.ts';
 import { searchExpression } from '../../core/message/query.ts';
 import { readFirm } from '../database/settings.ts';
 import { messageRows, type ListedMessage } from '../filing/rows.ts';
-import { Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { filesByIds } from '../register/files.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { boxIds, OUT_OF_SIGHT } from './boxes.ts';
+import { Refusal } from '../foundation/refusal.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 type Found = ListedMessage & {
   unread: number;

@@ -3,10 +3,10 @@ import { shownName } from '../../core/address/address.ts';
 import type { Owing } from '../../contract/index.ts';
 import { noteAudit } from '../database/audit.ts';
 import { beat } from '../database/pulse.ts';
-import { notFound } from '../http/problems.ts';
 import { refuseUnlessReadable } from '../filing/privacy.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import type { Office } from '../office.ts';
+import { notFound } from '../foundation/refusal.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 /** Older than this nobody waits any more. */
 const DAYS = 120;

@@ -13,12 +13,12 @@ import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { readFirm, writeFirm } from '../database/settings.ts';
-import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
 import { seal, unseal } from '../security/seal.ts';
 import { columnsOf, refuseStrangeServers } from './connect.ts';
 import type { MailboxRow } from './connection.ts';
 import { forgetCopies } from './folders.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
 
 const CHUNK = 500;
 

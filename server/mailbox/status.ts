@@ -2,8 +2,8 @@ import type { Knex } from 'knex';
 import type { MailboxStatus, StaffMember } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
 import { beat } from '../database/pulse.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { visibleBoxes } from './boxes.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 /** How long after the last look a mailbox still counts as in step, in milliseconds. */
 const FRESH = 2 * 60_000;

@@ -14,17 +14,17 @@ import {
 import { domainOf } from '../../core/address/address.ts';
 import { BUILT_IN_FIELDS } from '../../core/merge/document.ts';
 import { renderMessage } from '../../core/merge/render.ts';
-import { insertAll, transact } from '../database/database.ts';
+import { transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
 import { may } from '../../contract/rights.ts';
 import { noteAudit } from '../database/audit.ts';
-import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { withConnection } from '../dispatch/smtp.ts';
 import { accessOf, type MailboxRow } from '../mailbox/connection.ts';
 import { composeMessage, type Composed } from './compose.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
+import { insertAll, groupBy } from '../foundation/rows.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
 
 interface MailingRecord {
   id: number;

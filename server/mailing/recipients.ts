@@ -7,8 +7,8 @@ import type { Selection } from '../../core/selection/criteria.ts';
 import { readFirm } from '../database/settings.ts';
 import { fieldWords, type FieldRow } from '../register/clients.ts';
 import { asFileRef, fileRefs, type FileRow } from '../register/files.ts';
-import { groupBy } from '../register/filingRegister.ts';
 import { countsByLine, selectedClients } from '../selection/query.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 export type FileChoice = 'general' | 'latest';
 

@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 import type { ClientPage, ClientQuery, ClientView } from '../../contract/index.ts';
-import { asFileRef, fileRefs, likePattern, type FileRow } from './files.ts';
-import { groupBy } from './filingRegister.ts';
+import { asFileRef, fileRefs, type FileRow } from './files.ts';
+import { likePattern, groupBy } from '../foundation/rows.ts';
 
 const SORTS: Record<ClientQuery['sort'], string> = {
   name: 'client.name',

@@ -6,9 +6,10 @@ import { noteAudit } from '../database/audit.ts';
 import { transact, type Transaction } from '../database/database.ts';
 import { beat, holdTurn } from '../database/pulse.ts';
 import { readFirm } from '../database/settings.ts';
-import { notFound, Refusal } from '../http/problems.ts';
 import type { Office } from '../office.ts';
-import { filesByIds, likePattern } from './files.ts';
+import { filesByIds } from './files.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
+import { likePattern } from '../foundation/rows.ts';
 
 const MOST_DOUBLES = 6;
 

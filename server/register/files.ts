@@ -42,8 +42,3 @@ export async function filesByIds(db: Knex, ids: readonly number[]): Promise<Map<
   const rows: FileRow[] = ids.length ? await fileRefs(db).whereIn('file.id', ids) : [];
   return new Map(rows.map((row) => [row.id, asFileRef(row)]));
 }
-
-/** Letters, digits and blanks; wildcards of LIKE are taken as written. */
-export function likePattern(words: string, anywhere = true): string {
-  return `${anywhere ? '%' : ''}${words.replace(/[\\%_]/g, '\\$&')}%`;
-}

@@ -1,3 +1,4 @@
+import { groupBy } from '../foundation/rows.ts';
 import freemail from 'email-providers/all.json' with { type: 'json' };
 import type { Knex } from 'knex';
 import { FilingRegister } from '../../core/filing/register.ts';
@@ -54,15 +55,4 @@ export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
       personIds: (peopleOn.get(file.id) ?? []).map((row) => row.person_id),
     })),
   });
-}
-
-/** Gathers rows under a key. */
-export function groupBy<T, K>(rows: readonly T[], key: (row: T) => K): Map<K, T[]> {
-  const groups = new Map<K, T[]>();
-  for (const row of rows) {
-    const group = groups.get(key(row));
-    if (group) group.push(row);
-    else groups.set(key(row), [row]);
-  }
-  return groups;
 }

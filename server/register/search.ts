@@ -2,7 +2,8 @@ import type { Knex } from 'knex';
 import type { SearchHits } from '../../contract/index.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { fold, stem } from '../../core/filing/words.ts';
-import { asFileRef, fileRefs, likePattern, type FileRow } from './files.ts';
+import { asFileRef, fileRefs, type FileRow } from './files.ts';
+import { likePattern } from '../foundation/rows.ts';
 
 const HITS = 8;
 /** So many rows are weighed for each kind of match. */

@@ -12,11 +12,11 @@ import type {
 import { isAddress, shownName } from '../../core/address/address.ts';
 import { transact } from '../database/database.ts';
 import { beat } from '../database/pulse.ts';
-import { notFound, Refusal } from '../http/problems.ts';
 import { boxToWriteAs, visibleBoxes } from '../mailbox/boxes.ts';
 import type { Office } from '../office.ts';
 import { filesByIds } from '../register/files.ts';
 import { signatureOf, type DraftRecord } from './compose.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
 
 /** So long a message can be taken back after it was sent off, in milliseconds. */
 const UNDO = 10_000;

@@ -1,8 +1,8 @@
 import type { Knex } from 'knex';
 import { keepRaw, packRaw } from '../database/raw.ts';
 import { messageEnclosure } from '../filing/message.ts';
-import { Refusal } from '../http/problems.ts';
 import { readDraft } from './drafts.ts';
+import { Refusal } from '../foundation/refusal.ts';
 
 /** So much may be enclosed; more is turned away by many servers (common practice). */
 const MOST_BYTES = 25 * 1024 * 1024;

@@ -9,8 +9,8 @@ import { fillIn } from '../../core/merge/letter.ts';
 import { noteAudit } from '../database/audit.ts';
 import { isDuplicate } from '../database/database.ts';
 import { readFirm } from '../database/settings.ts';
-import { notAllowed, Refusal } from '../http/problems.ts';
 import { fieldWords, type FieldRow } from '../register/clients.ts';
+import { notAllowed, Refusal } from '../foundation/refusal.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */
 export async function factsOfFile(db: Knex, fileId: number | undefined): Promise<Fact[]> {

@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 import type { Correspondent } from '../../contract/index.ts';
 import { searchExpression } from '../../core/message/query.ts';
-import { likePattern } from '../register/files.ts';
+import { likePattern } from '../foundation/rows.ts';
 
 const MOST = 12;
 

@@ -9,9 +9,10 @@ import { EXCHANGE } from '../../outside/vouch.ts';
 import { World } from '../../outside/world.ts';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
 import type { Config } from '../../server/config.ts';
-import { ensureDatabase, migrate, openDatabase, type Database } from '../../server/database/database.ts';
+import { ensureDatabase, openDatabase, type Database } from '../../server/database/database.ts';
 import { MailboxSync } from '../../server/mailbox/sync.ts';
 import { Office } from '../../server/office.ts';
+import { migrate } from '../../server/database/migrate.ts';
 
 let mariadb: Promise<{ server: PrivateMariaDB; dir: string }> | null = null;
 let databases = 0;

@@ -1,8 +1,10 @@
 import { expect } from 'chai';
-import { ensureDatabase, migrate, openDatabase } from '../../server/database/database.ts';
+import { ensureDatabase, openDatabase } from '../../server/database/database.ts';
 import * as firstDay from '../../server/database/migrations/0001_first_day.ts';
 import { hashOf, packRaw } from '../../server/database/raw.ts';
+import { refill } from '../../server/intake/refill.ts';
 import { freshDatabase, rawMessage } from './helpers.ts';
+import { migrate } from '../../server/database/migrate.ts';
 
 describe('migrations', () => {
   it('give mail that was there before what newer versions ask of it: subject keys, words for search, who owes an answer', async () => {
@@ -19,7 +21,16 @@ describe('migrations', () => {
         getMigration: async () => firstDay,
       };
       await db.migrate.latest({ migrationSource: first });
-      await db('setting').insert({ name: 'firm', value: JSON.stringify({ domains: ['firm.example'] }) });
+      await db('setting').insert({
+        name: 'firm',
+        value: JSON.stringify({
+          name: 'Firm',
+          domains: ['firm.example'],
+          fileNumberPattern: 'F-00000',
+          zone: 'UTC',
+          notice: '',
+        }),
+      });
       const raw = await packRaw(
         rawMessage({ From: 'ada@fell.example', Subject: 'Re: The Wall' }, 'Could you look at the coping?'),
       );
@@ -52,6 +63,7 @@ describe('migrations', () => {
         ].map(([role, email]) => ({ message_id: id, role, email_key: email, email, name: '' })),
       );
       await migrate(db);
+      expect(await refill(db)).to.equal(1);
       const keys: Buffer[] = await db('message_subject').where({ message_id: id }).pluck('subject_key');
       expect(keys.map((key) => key.toString('hex'))).to.have.members(
         ['ada@fell.example', 'ben@dale.example'].map((who) =>

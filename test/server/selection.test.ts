@@ -5,8 +5,8 @@ import { listRecipients } from '../../server/mailing/recipients.ts';
 import { listClients } from '../../server/register/clients.ts';
 import { search } from '../../server/register/search.ts';
 import { selectedClients } from '../../server/selection/query.ts';
-import { groupBy } from '../../server/register/filingRegister.ts';
 import { openFirm, type TestFirm } from './helpers.ts';
+import { groupBy } from '../../server/foundation/rows.ts';
 
 async function selectable(firm: TestFirm): Promise<Map<number, SelectableClient>> {
   const { db } = firm;

@@ -6,7 +6,7 @@ import { viewMessage } from '../../server/filing/message.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { openFirm, rawMessage, type TestFirm, vouchedFor } from './helpers.ts';
-import { Refusal } from '../../server/http/problems.ts';
+import { Refusal } from '../../server/foundation/refusal.ts';
 
 /** Nothing beyond the place itself. */
 const PLAIN = { alsoIds: [], note: '', addAddressTo: null };

@@ -1,9 +1,5 @@
 import type { Knex } from 'knex';
 import { apply } from '../apply.ts';
-import { addressKey } from '../../../core/address/address.ts';
-import { subjectKey } from '../../../core/conversation/subject.ts';
-import { insertAll } from '../database.ts';
-import { hashOf } from '../raw.ts';
 
 /** What filing learns, the office's own rules, and what may be said of a message beside its file. */
 const TABLES = [
@@ -74,40 +70,11 @@ export async function up(knex: Knex): Promise<void> {
   for (const table of TABLES)
     await apply(knex, `${table} ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`);
   for (const alteration of ALTERATIONS) await apply(knex, alteration);
-  await keySubjects(knex);
   await apply(knex, 'ALTER TABLE message DROP KEY message_subject, DROP COLUMN subject_key');
   await knex('pulse')
     .insert([{ topic: 'filing' }])
     .onConflict()
     .ignore();
-}
-
-/** Gives messages that are here already their new subject keys, some hundred at a time. */
-async function keySubjects(knex: Knex): Promise<void> {
-  const { domains } = JSON.parse(
-    (await knex('setting').where({ name: 'firm' }).first('value'))?.value ?? '{"domains":[]}',
-  );
-  const ours = new Set<string>(domains);
-  for (let after = 0; ;) {
-    const rows: { id: number; base_subject: string }[] = await knex('message')
-      .where('id', '>', after)
-      .orderBy('id')
-      .limit(500)
-      .select('id', 'base_subject');
-    if (!rows.length) return;
-    const subjects = new Map(rows.map((row) => [row.id, subjectKey(row.base_subject)]));
-    const parties: { message_id: number; email_key: string; domain: string }[] = await knex('message_party')
-      .whereIn('message_id', [...subjects.keys()])
-      .distinct('message_id', 'email_key', 'domain');
-    const keyed = parties.flatMap(({ message_id, email_key, domain }) => {
-      const subject = subjects.get(message_id);
-      return subject && !ours.has(domain)
-        ? [{ message_id, subject_key: hashOf(`${subject}\n${addressKey(email_key)}`) }]
-        : [];
-    });
-    await insertAll(knex, 'message_subject', keyed, { ignore: true });
-    after = rows.at(-1)?.id ?? after;
-  }
 }
 
 /** Migrations only go forward: a wrong one is mended by the next. */

@@ -1,11 +1,5 @@
 import type { Knex } from 'knex';
 import { apply } from '../apply.ts';
-import { readMessage } from '../../../core/message/read.ts';
-import { leavesOpen } from '../../../core/conversation/owing.ts';
-import { writtenPart } from '../../../core/message/written.ts';
-import { insertAll } from '../database.ts';
-import { readRaw } from '../raw.ts';
-import { searchWords } from '../../../core/message/words.ts';
 
 /** Mailboxes in step both ways, the Mail screen, and messages written here. */
 const ALTERATIONS = [
@@ -167,52 +161,10 @@ export async function up(knex: Knex): Promise<void> {
       : alteration;
     await apply(knex, made);
   }
-  await readAgain(knex);
   await knex.raw(
     `UPDATE message JOIN (SELECT DISTINCT message_id FROM message_copy WHERE seen = 0) AS unseen
       ON unseen.message_id = message.id SET unread = 1`,
   );
-  await knex.raw(
-    `UPDATE message JOIN (
-        SELECT id, ROW_NUMBER() OVER (PARTITION BY conversation_id ORDER BY at DESC, id DESC) AS place
-        FROM message WHERE automatic IS NULL AND direction <> 'internal'
-      ) AS told ON told.id = message.id
-      SET waits = IF(direction = 'received', 'we', 'they') WHERE told.place = 1 AND asks = 1`,
-  );
-}
-
-/** Gives messages that are here already their words for search, some hundred at a time. */
-async function readAgain(knex: Knex): Promise<void> {
-  for (let after = 0; ;) {
-    const rows: { id: number; raw_hash: Buffer; direction: string }[] = await knex('message')
-      .where('id', '>', after)
-      .orderBy('id')
-      .limit(200)
-      .select('id', 'raw_hash', 'direction');
-    if (!rows.length) return;
-    const reads = await Promise.all(
-      rows.map(async (row) => ({ row, read: await readMessage(await readRaw(knex, row.raw_hash)) })),
-    );
-    await insertAll(
-      knex,
-      'raw_words',
-      reads.map(({ row, read }) => ({ hash: row.raw_hash, words: searchWords(read) })),
-      { ignore: true },
-    );
-    const asking = reads.flatMap(({ row, read }) =>
-      row.direction !== 'internal' &&
-      !read.automatic &&
-      leavesOpen(
-        row.direction as 'received' | 'sent',
-        read.subject,
-        writtenPart(read.text, [read.from?.name ?? ''], read.from?.address).own,
-      )
-        ? [row.id]
-        : [],
-    );
-    if (asking.length) await knex('message').whereIn('id', asking).update({ asks: 1 });
-    after = rows.at(-1)?.id ?? after;
-  }
 }
 
 /** Migrations only go forward: a wrong one is mended by the next. */

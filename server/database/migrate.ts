@@ -1,0 +1,90 @@
+import { randomUUID } from 'node:crypto';
+import type { Knex } from 'knex';
+import { openDatabase, type Database } from './database.ts';
+import * as firstDay from './migrations/0001_first_day.ts';
+import * as filing from './migrations/0002_filing.ts';
+import * as search from './migrations/0003_search.ts';
+import * as mailboxes from './migrations/0004_mailboxes.ts';
+import * as trust from './migrations/0005_trust.ts';
+import * as processes from './migrations/0006_processes.ts';
+import * as inStep from './migrations/0007_in_step.ts';
+
+const MIGRATIONS: Record<string, Knex.Migration> = {
+  '0001_first_day': firstDay,
+  '0002_filing': filing,
+  '0003_search': search,
+  '0004_mailboxes': mailboxes,
+  '0005_trust': trust,
+  '0006_processes': processes,
+  '0007_in_step': inStep,
+};
+
+/** Whether migrations are still to be carried out. */
+async function pending(db: Database): Promise<boolean> {
+  const done: string[] = await db('knex_migrations')
+    .pluck('name')
+    .catch((error: { errno?: number }) => {
+      if (error.errno === NO_SUCH_TABLE) return [];
+      throw error;
+    });
+  return Object.keys(MIGRATIONS).some((name) => !done.includes(name));
+}
+
+const NO_SUCH_TABLE = 1146;
+/** Who migrates says this often that it is still alive, in milliseconds; after the second figure, in seconds, it is not. */
+const RENEWED = 4000;
+const MIGRATION_LEASE_SECONDS = 20;
+
+/** Brings the tables of a database up to date, however long that takes; see {@link migrate}. */
+export async function migrateAt(url: string): Promise<void> {
+  const db = openDatabase(url, { pool: 2, patience: 0 });
+  try {
+    await migrate(db);
+  } finally {
+    await db.destroy();
+  }
+}
+
+/**
+ * Brings the tables up to date. Of several processes that start at once one does it, under a lease by the
+ * database's clock, and the others wait for it; one that is killed meanwhile is followed by the next, which
+ * begins anew what was not finished (see `apply`).
+ */
+export async function migrate(db: Database): Promise<void> {
+  if (!(await pending(db))) return;
+  await db.raw(
+    'CREATE TABLE IF NOT EXISTS migration_lease (one TINYINT NOT NULL PRIMARY KEY, owner VARCHAR(40) NULL, until DATETIME(3) NOT NULL)',
+  );
+  await db.raw("INSERT IGNORE INTO migration_lease VALUES (1, NULL, '2000-01-01')");
+  const owner = randomUUID();
+  const until = `UTC_TIMESTAMP(3) + INTERVAL ${MIGRATION_LEASE_SECONDS} SECOND`;
+  const claim = () =>
+    db('migration_lease')
+      .where({ one: 1 })
+      .where((free) => free.where({ owner }).orWhereNull('owner').orWhereRaw('until < UTC_TIMESTAMP(3)'))
+      .update({ owner, until: db.raw(until) });
+  while (!(await claim())) {
+    if (!(await pending(db))) return;
+    await new Promise((resolve) => setTimeout(resolve, 200));
+  }
+  const renewing = setInterval(() => void claim().catch(() => undefined), RENEWED);
+  try {
+    if (await pending(db)) await carryOut(db);
+  } finally {
+    clearInterval(renewing);
+    await db('migration_lease').where({ owner }).update({ owner: null });
+  }
+}
+
+/** Knex's own lock is left behind by whoever was killed with it; the lease tells that nobody else is at work. */
+async function carryOut(db: Database): Promise<void> {
+  if (await db.schema.hasTable('knex_migrations_lock'))
+    await db('knex_migrations_lock').update({ is_locked: 0 });
+  await db.migrate.latest({
+    migrationSource: {
+      getMigrations: async () => Object.keys(MIGRATIONS),
+      getMigrationName: (name: string) => name,
+      getMigration: async (name: string) => MIGRATIONS[name] as Knex.Migration,
+    },
+  });
+}
