@@ -1,8 +1,8 @@
 import nodemailer from 'nodemailer';
 import type { StaffMember } from '../contract/index.ts';
-import { readRaw } from '../server/database/raw.ts';
+import { readRaw } from '../server/foundation/sources.ts';
 import { DispatchWorker } from '../server/dispatch/worker.ts';
-import { MailboxSync } from '../server/mailbox/sync.ts';
+import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { checkMailing, createMailing, releaseMailing, saveMailing } from '../server/mailing/mailings.ts';
 import { layGround, line, seconds } from './ground.ts';
 

@@ -1,5 +1,5 @@
 import PostalMime from 'postal-mime';
-import { decide, lessonOf, type FilingMind } from '../core/filing/decide.ts';
+import { decide, lessonOf, type FilingKnowledge } from '../core/filing/decide.ts';
 import { Experience } from '../core/filing/experience.ts';
 import { filingMessage } from '../core/filing/message.ts';
 import { FilingRegister, type FileData } from '../core/filing/register.ts';
@@ -26,7 +26,7 @@ export async function benchFiling(messages = MESSAGES): Promise<void> {
   const built = performance.now();
   const withRegister = heap();
   const experience = new Experience();
-  const mind: FilingMind = { register, experience, rules: [] };
+  const mind: FilingKnowledge = { register, experience, rules: [] };
   for (let index = 0; index < LESSONS; index++) {
     const file = pick(random, data.files);
     experience.learn(lessonOf(register, invented(random, data, file), [file.id]));

@@ -5,12 +5,12 @@ import { addressKey } from '../core/address/address.ts';
 import { FilingRegister } from '../core/filing/register.ts';
 import { pick, seeded } from '../outside/random.ts';
 import { startMariaDB } from '../scripts/mariadb.ts';
-import { ensureDatabase, openDatabase, type Database } from '../server/database/database.ts';
-import { search } from '../server/register/search.ts';
+import { ensureDatabase, openDatabase, type Database } from '../server/foundation/database.ts';
+import { search } from '../server/records/search.ts';
 import { bigFirm, type Firm } from './bigFirm.ts';
 import { quantile, row } from './ground.ts';
 import { insertAll } from '../server/foundation/rows.ts';
-import { migrate } from '../server/database/migrate.ts';
+import { migrate } from '../server/foundation/migrate.ts';
 
 const SEARCHES = 400;
 

@@ -6,9 +6,9 @@ import { join } from 'node:path';
 import pino from 'pino';
 import { loadRecords, makeWorld, pointMailboxes } from '../demo/load.ts';
 import { startMariaDB } from '../scripts/mariadb.ts';
-import { ensureDatabase, openDatabase, type Database } from '../server/database/database.ts';
-import { Office } from '../server/office.ts';
-import { migrate } from '../server/database/migrate.ts';
+import { ensureDatabase, openDatabase, type Database } from '../server/foundation/database.ts';
+import { Office } from '../server/foundation/office.ts';
+import { migrate } from '../server/foundation/migrate.ts';
 
 /** A firm, its outside world in a process of its own, and a fresh database: the ground every bench stands on. */
 export interface Ground {

@@ -1,5 +1,5 @@
 import { DispatchWorker } from '../server/dispatch/worker.ts';
-import { MailboxKeeper } from '../server/mailbox/keeper.ts';
+import { MailboxSupervisor } from '../server/mailbox/sync/supervisor.ts';
 import { layGround, type Ground } from './ground.ts';
 
 const MEASURED_SECONDS = 60;
@@ -14,7 +14,7 @@ export async function benchRest(most = 60): Promise<void> {
   for (const mailboxes of [0, 6, most]) {
     const ground = await layGround(12, () => undefined);
     await multiply(ground, mailboxes);
-    const keeper = new MailboxKeeper(ground.office);
+    const keeper = new MailboxSupervisor(ground.office);
     const worker = new DispatchWorker(ground.office);
     keeper.start();
     worker.start();

@@ -9,10 +9,10 @@ import { Account } from '../outside/store.ts';
 import { compose } from '../outside/letters.ts';
 import { pick, seeded } from '../outside/random.ts';
 import { GENERAL, MATTERS } from '../demo/names.ts';
-import { MailboxSync } from '../server/mailbox/sync.ts';
+import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { MailQuery } from '../contract/index.ts';
-import { hashOf } from '../server/database/raw.ts';
-import { listMail } from '../server/mailbox/list.ts';
+import { hashOf } from '../server/foundation/sources.ts';
+import { listMail } from '../server/mailbox/list/list.ts';
 import { layGround, line, quantile, row, seconds, type Ground } from './ground.ts';
 
 const owner = STAFF[1]?.email ?? '';

@@ -1,9 +1,9 @@
 import { existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { addressKey } from '../core/address/address.ts';
-import type { Database } from '../server/database/database.ts';
-import { beat } from '../server/database/pulse.ts';
-import { writeFirm } from '../server/database/settings.ts';
+import type { Database } from '../server/foundation/database.ts';
+import { beat } from '../server/foundation/pulse.ts';
+import { writeFirm } from '../server/foundation/firm.ts';
 import { hashPassword } from '../server/security/passwords.ts';
 import { seal } from '../server/security/seal.ts';
 import type { WorldSettings } from '../outside/settings.ts';

@@ -1,8 +1,8 @@
 import pino from 'pino';
-import type { Config } from '../server/config.ts';
+import type { Config } from '../server/foundation/config.ts';
 import { checkMailing, releaseMailing } from '../server/mailing/mailings.ts';
-import { Office } from '../server/office.ts';
-import type { Database, Transaction } from '../server/database/database.ts';
+import { Office } from '../server/foundation/office.ts';
+import type { Database, Transaction } from '../server/foundation/database.ts';
 import type { DocNode } from '../core/merge/document.ts';
 import type { Selection } from '../core/selection/criteria.ts';
 

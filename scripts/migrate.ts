@@ -1,5 +1,5 @@
-import { ensureDatabase } from '../server/database/database.ts';
-import { migrateAt } from '../server/database/migrate.ts';
+import { ensureDatabase } from '../server/foundation/database.ts';
+import { migrateAt } from '../server/foundation/migrate.ts';
 
 /** `npm run migrate`: brings the tables of DATABASE_URL up to date, before servers of a new version start. */
 const url = process.env.DATABASE_URL;

@@ -1,6 +1,6 @@
-import { openDatabase } from '../server/database/database.ts';
-import { rebuildLessons } from '../server/filing/mind.ts';
-import { loadFilingRegister } from '../server/register/filingRegister.ts';
+import { openDatabase } from '../server/foundation/database.ts';
+import { rebuildLessons } from '../server/filing/knowledge.ts';
+import { loadFilingRegister } from '../server/records/filingRegister.ts';
 
 /** Works what filing has learned out again from the decisions people made: `DATABASE_URL=… npm run filing:rebuild`. */
 const url = process.env.DATABASE_URL;

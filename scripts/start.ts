@@ -17,11 +17,11 @@ import { parseArgs } from 'node:util';
 import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes } from '../demo/load.ts';
 import { releaseAutumnLetter } from '../demo/mailings.ts';
 import { STAFF } from '../demo/register.ts';
-import { readKey } from '../server/config.ts';
-import { ensureDatabase, openDatabase } from '../server/database/database.ts';
+import { readKey } from '../server/foundation/config.ts';
+import { ensureDatabase, openDatabase } from '../server/foundation/database.ts';
 import { clusterPackages, ClusterProxy, GaleraCluster } from './galera.ts';
 import { portOrOther, startMariaDB, type PrivateMariaDB } from './mariadb.ts';
-import { migrateAt } from '../server/database/migrate.ts';
+import { migrateAt } from '../server/foundation/migrate.ts';
 
 /**
  * `npm start`: everything, in order; `--fresh` begins the demo again, `--dev` serves the web app with reloading,

@@ -1,5 +1,5 @@
-import { readConfig } from './config.ts';
-import { errorForLog } from './database/database.ts';
+import { readConfig } from './foundation/config.ts';
+import { errorForLog } from './foundation/database.ts';
 import { startServer } from './server.ts';
 
 /** Runs one server process, told what to do by its environment (README, Configuration). */

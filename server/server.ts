@@ -1,14 +1,14 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import pino from 'pino';
-import type { Config } from './config.ts';
-import { ensureDatabase, errorForLog, openDatabase } from './database/database.ts';
+import type { Config } from './foundation/config.ts';
+import { ensureDatabase, errorForLog, openDatabase } from './foundation/database.ts';
 import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
-import { MailboxKeeper } from './mailbox/keeper.ts';
-import { Office } from './office.ts';
-import { migrateAt } from './database/migrate.ts';
+import { MailboxSupervisor } from './mailbox/sync/supervisor.ts';
+import { Office } from './foundation/office.ts';
+import { migrateAt } from './foundation/migrate.ts';
 
 export interface RunningServer {
   office: Office;
@@ -22,7 +22,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   await migrateAt(config.databaseUrl);
   const db = openDatabase(config.databaseUrl);
   const office = new Office(db, config, pino({ level, base: null }));
-  const keeper = config.workers ? new MailboxKeeper(office) : null;
+  const keeper = config.workers ? new MailboxSupervisor(office) : null;
   const worker = config.workers ? new DispatchWorker(office) : null;
   const server = await listen(office, config.port);
   office.held.start(office.log);

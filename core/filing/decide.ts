@@ -25,7 +25,7 @@ const MOST_CLIENTS = 5;
 const HOPELESS = 0.002;
 
 /** What filing decides from, beside the message: the records, what was learned, the office's own rules. */
-export interface FilingMind {
+export interface FilingKnowledge {
   register: FilingRegister;
   experience: Experience;
   rules: readonly OfficeRule[];
@@ -35,7 +35,7 @@ export interface FilingMind {
  * Decides where one message belongs: filed alone only when the file is nearly certain and no other client
  * is plausible; else suggested, ranked; or set aside with a reason. Pure: all it may know is in its arguments.
  */
-export function decide(mind: FilingMind, message: FilingMessage, context: FilingContext): Decision {
+export function decide(mind: FilingKnowledge, message: FilingMessage, context: FilingContext): Decision {
   const ruled = byRule(mind, message);
   if (ruled && ruled.state !== 'logged') return ruled;
   if (message.unreadable !== undefined) return unreadable(message.unreadable);
@@ -66,7 +66,7 @@ function wanted(scene: Scene, decision: Decision): Decision {
 }
 
 /** The first of the office's rules that speaks of the message and says where it goes. */
-function byRule({ register, rules }: FilingMind, message: FilingMessage): Decision | null {
+function byRule({ register, rules }: FilingKnowledge, message: FilingMessage): Decision | null {
   for (const rule of rules) {
     if (rule.then.kind === 'never' || !ruleMatches(rule, message)) continue;
     const number = rule.then.kind === 'file' ? (register.file(rule.then.fileId)?.number ?? '') : '';
@@ -78,7 +78,7 @@ function byRule({ register, rules }: FilingMind, message: FilingMessage): Decisi
   return null;
 }
 
-function neverFiles({ rules }: FilingMind, message: FilingMessage): Set<number> {
+function neverFiles({ rules }: FilingKnowledge, message: FilingMessage): Set<number> {
   return new Set(
     rules.flatMap((rule) =>
       rule.then.kind === 'never' && ruleMatches(rule, message) ? [rule.then.fileId] : [],

@@ -1,6 +1,6 @@
 import { subjectKey } from '../conversation/subject.ts';
 import { readMessage } from '../message/read.ts';
-import { decide, lessonOf, type FilingMind } from './decide.ts';
+import { decide, lessonOf, type FilingKnowledge } from './decide.ts';
 import { Experience } from './experience.ts';
 import { filingMessage, subjectKeys } from './message.ts';
 import { FilingRegister } from './register.ts';
@@ -31,7 +31,7 @@ export interface ReplayStep {
   decision: Decision;
   message: FilingMessage;
   context: FilingContext;
-  mind: FilingMind;
+  mind: FilingKnowledge;
 }
 
 /**
@@ -47,7 +47,7 @@ export async function* replay(
   now: () => number,
 ): AsyncGenerator<ReplayStep> {
   const { register, numberOf, idOf } = corpusRegister(corpus);
-  const mind: FilingMind = { register, experience: new Experience(), rules: [] };
+  const mind: FilingKnowledge = { register, experience: new Experience(), rules: [] };
   const memory = new MailMemory(register);
   let index = 0;
   for (const raw of messages) {

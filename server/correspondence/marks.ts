@@ -1,4 +1,4 @@
-import type { Transaction } from '../database/database.ts';
+import type { Transaction } from '../foundation/database.ts';
 
 /**
  * Holds messages until the transaction ends: whoever changes where their copies lie, or what these say, does so

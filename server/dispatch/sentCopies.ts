@@ -1,9 +1,9 @@
 import type { ImapFlow } from 'imapflow';
-import { errorForLog, inSeconds, transact } from '../database/database.ts';
-import { readRaw } from '../database/raw.ts';
+import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
+import { readRaw } from '../foundation/sources.ts';
 import { takeAway } from '../intake/ownCopies.ts';
-import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../mailbox/connection.ts';
-import type { Office } from '../office.ts';
+import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../mailserver/imap.ts';
+import type { Office } from '../foundation/office.ts';
 import { groupBy } from '../foundation/rows.ts';
 
 const LEASE_SECONDS = 60;

@@ -11,21 +11,22 @@ import {
   isRefusedContent,
   transact,
   type Transaction,
-} from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
-import { keepRaw, packRaw, readRaw, type RawRow } from '../database/raw.ts';
-import { accessOf, connectionProblem, type MailboxRow } from '../mailbox/connection.ts';
-import { noteDifference } from '../intake/compare.ts';
+} from '../foundation/database.ts';
+import { beat } from '../foundation/pulse.ts';
+import { keepRaw, packRaw, readRaw, type RawRow } from '../foundation/sources.ts';
+import { accessOf, connectionProblem, type MailboxRow } from '../mailserver/imap.ts';
 import { intakeTurn, keepMessages, keepSources } from '../intake/keep.ts';
 import { prepare, type Prepared } from '../intake/prepare.ts';
 import { readSource, unread } from '../reading/pool.ts';
-import { Turns } from '../turns.ts';
+import { Turns } from '../foundation/turns.ts';
 import { composeMessage } from '../mailing/compose.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { composeDraft, type DraftRecord } from '../writing/compose.ts';
-import { OutgoingConnection, type SmtpFault } from './smtp.ts';
+import { OutgoingConnection, type SmtpFault } from '../mailserver/smtp.ts';
 import { SentCopies } from './sentCopies.ts';
 import { insertAll } from '../foundation/rows.ts';
+import { filingKnowledge } from '../filing/knowledge.ts';
+import { noteDifference } from '../correspondence/differences.ts';
 
 const LEASE_SECONDS = 60;
 /** Messages claimed at once; each has its own lease. */
@@ -499,7 +500,7 @@ export class DispatchWorker {
   /** @param bare as sources and headers alone, for what cannot be kept whole */
   private async logTogether(rows: readonly LeftRow[], bare: boolean): Promise<void> {
     const { db } = this.office;
-    const mind = await this.office.filingMind();
+    const mind = await filingKnowledge(this.office);
     const turns = new Turns();
     const prepared: Prepared[] = [];
     for (const row of rows) {

@@ -3,9 +3,9 @@ import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type { AlonePage, AloneQuery, AloneRow } from '../../contract/index.ts';
 import type { Evidence } from '../../core/filing/types.ts';
-import { readFirm } from '../database/settings.ts';
-import { readableBy, refuseUnlessReadable } from './privacy.ts';
-import { messageRows, type ListedMessage } from './rows.ts';
+import { readFirm } from '../foundation/firm.ts';
+import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
+import { messageRows, type ListedMessage } from '../correspondence/rows.ts';
 
 /** So many days back are offered for looking over. */
 const DAYS = 30;

@@ -1,16 +1,16 @@
 import type { Knex } from 'knex';
 import type { ConversationRow } from '../../contract/index.ts';
 import { flatThreads, threads } from '../../core/conversation/thread.ts';
-import { noteAudit } from '../database/audit.ts';
-import { transact, type Transaction } from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
-import { newConversation } from '../intake/conversations.ts';
-import { noteWhoOwes } from '../intake/owes.ts';
-import type { Office } from '../office.ts';
-import { readableBy, refuseUnlessReadable } from './privacy.ts';
-import { messageRows, type ListedMessage } from './rows.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import { transact, type Transaction } from '../foundation/database.ts';
+import { beat } from '../foundation/pulse.ts';
+import type { Office } from '../foundation/office.ts';
+import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
+import { messageRows, type ListedMessage } from '../correspondence/rows.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { groupBy } from '../foundation/rows.ts';
+import { newConversation } from '../correspondence/newConversations.ts';
+import { noteWhoOwes } from '../correspondence/owing.ts';
 
 const MOST = 200;
 /** So many of the messages that one names decide its place in the thread, the nearest. */

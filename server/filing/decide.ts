@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 import { addressKey } from '../../core/address/address.ts';
 import { subjectKey } from '../../core/conversation/subject.ts';
-import { decide, type FilingMind } from '../../core/filing/decide.ts';
+import { decide, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import {
@@ -14,11 +14,11 @@ import {
   type FilingState,
 } from '../../core/filing/types.ts';
 import type { Confirmation } from '../../core/message/authentication.ts';
-import type { Transaction } from '../database/database.ts';
-import { hashOf } from '../database/raw.ts';
+import type { Transaction } from '../foundation/database.ts';
+import { hashOf } from '../foundation/sources.ts';
 import { readingOf } from '../reading/kept.ts';
 import { claimedDomain, usuallyConfirmed } from './domains.ts';
-import { Turns } from '../turns.ts';
+import { Turns } from '../foundation/turns.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 import { groupBy } from '../foundation/rows.ts';
 
@@ -53,7 +53,7 @@ export interface Decided {
 /** Decides on messages in order; what is decided for one counts for the next. */
 export async function decideFor(
   trx: Transaction,
-  mind: FilingMind,
+  mind: FilingKnowledge,
   messages: readonly Undecided[],
 ): Promise<Decided[]> {
   const memory = await Memory.recall(trx, messages);
@@ -208,7 +208,7 @@ function namedBy({ named, returned, original }: FilingMessage): string[] {
  */
 export async function redecideRelated(
   trx: Transaction,
-  mind: FilingMind,
+  mind: FilingKnowledge,
   conversationIds: readonly number[],
   subjects: readonly Buffer[] = [],
   stepId?: number,
@@ -244,7 +244,7 @@ const MOST_ALIKE = 50;
 /** Looks again at what waits from or to the people of a message about which something was just learned. */
 export async function redecideAlike(
   trx: Transaction,
-  mind: FilingMind,
+  mind: FilingKnowledge,
   messageId: number,
   stepId?: number,
 ): Promise<number> {
@@ -309,7 +309,7 @@ async function letInByCheckers(trx: Knex, rawHash: Buffer): Promise<boolean> {
  */
 export async function redecide(
   trx: Transaction,
-  mind: FilingMind,
+  mind: FilingKnowledge,
   ids: readonly number[],
   { stepId, evenAside = false }: { stepId?: number; evenAside?: boolean } = {},
 ): Promise<number> {

@@ -8,18 +8,19 @@ import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
 import { NOTHING_WRITTEN, snippet, type Written } from '../../core/message/written.ts';
-import { beat } from '../database/pulse.ts';
-import { readRaw } from '../database/raw.ts';
-import type { Office } from '../office.ts';
-import { filesByIds } from '../register/files.ts';
+import { beat } from '../foundation/pulse.ts';
+import { readRaw } from '../foundation/sources.ts';
+import type { Office } from '../foundation/office.ts';
+import { filesByIds } from '../records/files.ts';
 import { readAgain, readingOf } from '../reading/kept.ts';
 import type { KeptReading } from '../reading/pack.ts';
 import { CouldNotBeRead, pool } from '../reading/pool.ts';
 import { framePage, plainAsHtml } from '../security/html.ts';
-import { notesOf } from './notes.ts';
-import { readableBy, refuseUnlessReadable } from './privacy.ts';
+import { notesOf } from '../correspondence/notes.ts';
+import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
 import type { Standing } from './standing.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
+import { filingRegister } from '../records/filingRegister.ts';
 
 /** A message opened, with everything known about where it is and why. */
 export async function viewMessage(office: Office, staffId: number, id: number): Promise<MessageView> {
@@ -31,7 +32,7 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     .first('message.*', 'staff.name as decider', 'handler.name as handler');
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
-  const register = await office.filingRegister();
+  const register = await filingRegister(office);
   const [kept, parties, mailboxes, fileIds, steps, conversation, notes, twins, staffNames] =
     await Promise.all([
       readingOf(db, row.raw_hash),

@@ -1,13 +1,13 @@
-import { readableBy } from './privacy.ts';
+import { readableBy } from '../correspondence/access.ts';
 import type { Knex } from 'knex';
 import type { Rule, RuleDraft, RuleTrial } from '../../contract/index.ts';
 import { addressKey, shownName } from '../../core/address/address.ts';
 import { ruleWords, type OfficeRule } from '../../core/filing/rules.ts';
-import { noteAudit } from '../database/audit.ts';
-import { isDuplicate } from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
-import { filesByIds } from '../register/files.ts';
-import { readRules } from './mind.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import { isDuplicate } from '../foundation/database.ts';
+import { beat } from '../foundation/pulse.ts';
+import { filesByIds } from '../records/files.ts';
+import { readRules } from './knowledge.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { likePattern } from '../foundation/rows.ts';
 

@@ -1,7 +1,7 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { FilingScore } from '../../contract/index.ts';
-import { readFirm } from '../database/settings.ts';
+import { readFirm } from '../foundation/firm.ts';
 
 const WEEKS = 12;
 /** A message settled by the filing itself; one that a person moved afterwards counts as such too. */

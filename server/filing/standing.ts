@@ -1,5 +1,5 @@
 import type { FilingState } from '../../core/filing/types.ts';
-import type { Transaction } from '../database/database.ts';
+import type { Transaction } from '../foundation/database.ts';
 import { notFound } from '../foundation/refusal.ts';
 
 /** Where a message is and why: all that a step changes, so that undoing restores it exactly. */

@@ -5,17 +5,19 @@ import type { Sort, SortDone, SortTarget } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { sortingGroup, type Candidate, type Evidence, type FilingState } from '../../core/filing/types.ts';
-import { noteAudit } from '../database/audit.ts';
-import { transact, type Transaction } from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
-import { readFirm } from '../database/settings.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import { transact, type Transaction } from '../foundation/database.ts';
+import { beat } from '../foundation/pulse.ts';
+import { readFirm } from '../foundation/firm.ts';
 import { holdMessages } from '../correspondence/marks.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
-import { teach } from './mind.ts';
-import { liesInOwn, refuseUnlessReadable } from './privacy.ts';
+import { teach } from './knowledge.ts';
+import { liesInOwn, refuseUnlessReadable } from '../correspondence/access.ts';
 import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
+import { filingKnowledge } from './knowledge.ts';
+import { filingRegister } from '../records/filingRegister.ts';
 
 /** At this hour of the next working day a message put off comes back. */
 const MORNING = 7;
@@ -29,7 +31,7 @@ export async function sortMessage(
   staffId: number,
   sort: z.output<typeof Sort>,
 ): Promise<SortDone> {
-  const register = await office.filingRegister();
+  const register = await filingRegister(office);
   const until = sort.to.kind === 'later' ? await nextMorning(office) : null;
   const done = await transact(office.db, async (trx) => {
     const message = await trx('message').where({ id: sort.messageId }).first('id', 'conversation_id');
@@ -69,7 +71,7 @@ async function settleAlong(
   { stepId, conversationId }: { stepId: number; conversationId: number },
 ): Promise<number> {
   if (['sorting', 'later', 'private'].includes(sort.to.kind)) return 0;
-  const mind = await office.filingMind();
+  const mind = await filingKnowledge(office);
   return transact(office.db, async (trx) => {
     const inConversation = await redecideRelated(trx, mind, [conversationId], [], stepId);
     const settled = inConversation + (await redecideAlike(trx, mind, sort.messageId, stepId));
@@ -235,7 +237,7 @@ export async function lastStep(db: Knex, staffId: number): Promise<{ id: number;
  * @throws when another step has moved one of them since
  */
 export async function undoStep(office: Office, staffId: number, stepId: number): Promise<SortDone> {
-  const register = await office.filingRegister();
+  const register = await filingRegister(office);
   return transact(office.db, async (trx) => {
     const step = await trx('filing_step')
       .where({ id: stepId, staff_id: staffId })

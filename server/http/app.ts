@@ -12,7 +12,7 @@ import { registerRoutes } from './register.ts';
 import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
 import { writingRoutes } from './writing.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
 /** The whole web server: the API under /api, and the built web app. */

@@ -1,5 +1,5 @@
 import { Router } from 'express';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { sessionStaff } from '../security/sessions.ts';
 import { sessionToken } from './guard.ts';
 

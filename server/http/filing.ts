@@ -29,12 +29,12 @@ import {
   readMessageAgain,
   viewMessage,
 } from '../filing/message.ts';
-import { addNote } from '../filing/notes.ts';
+import { addNote } from '../correspondence/notes.ts';
 import { dropRule, listRules, makeRule, tryRule } from '../filing/rules.ts';
 import { filingScore } from '../filing/score.ts';
 import { sortingQueue } from '../filing/sorting.ts';
 import { sortMessage, undoStep } from '../filing/steps.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { framePolicy } from '../security/html.ts';
 import { only, reply, staffOf } from './guard.ts';
 

@@ -3,7 +3,7 @@ import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import type { z } from 'zod';
 import type { StaffMember } from '../../contract/common.ts';
 import { may, type Right } from '../../contract/rights.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { sessionStaff } from '../security/sessions.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
 

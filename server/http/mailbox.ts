@@ -24,9 +24,8 @@ import {
   TryResult,
   Verified,
 } from '../../contract/index.ts';
-import { actOnMail } from '../mailbox/acts.ts';
-import { makeBin } from '../mailbox/bin.ts';
-import { shownMailboxes } from '../mailbox/boxes.ts';
+import { actOnMail } from '../mailbox/list/acts.ts';
+import { makeBin } from '../mailbox/accounts/bin.ts';
 import {
   accessFrom,
   guessAccess,
@@ -34,10 +33,10 @@ import {
   tryIncoming,
   tryOutgoing,
   verifyMailbox,
-} from '../mailbox/connect.ts';
-import { listMail } from '../mailbox/list.ts';
-import { lookOnServer } from '../mailbox/onServer.ts';
-import { owing, settleOwing } from '../mailbox/owing.ts';
+} from '../mailbox/accounts/connect.ts';
+import { listMail } from '../mailbox/list/list.ts';
+import { lookOnServer } from '../mailbox/list/onServer.ts';
+import { owing, settleOwing } from '../correspondence/owing.ts';
 import {
   changeMailbox,
   connectMailbox,
@@ -46,13 +45,14 @@ import {
   mailboxSettings,
   mailboxToManage,
   setFilingAddress,
-} from '../mailbox/settings.ts';
-import { listUndone, noteUndoneSeen } from '../mailbox/undone.ts';
-import { mailboxStatuses, retryMailbox } from '../mailbox/status.ts';
-import type { Office } from '../office.ts';
+} from '../mailbox/accounts/settings.ts';
+import { listUndone, noteUndoneSeen } from '../mailbox/sync/undone.ts';
+import { mailboxStatuses, retryMailbox } from '../mailbox/accounts/status.ts';
+import type { Office } from '../foundation/office.ts';
 import { mustWait, noteAttempt } from '../security/attempts.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
+import { shownMailboxes } from '../mailbox/list/shown.ts';
 
 const OwingQuery = z.object({
   clientId: Id.optional(),

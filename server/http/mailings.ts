@@ -30,7 +30,7 @@ import {
   viewMailing,
 } from '../mailing/mailings.ts';
 import { listRecipients, selectionFields } from '../mailing/recipients.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { only, reply, staffOf } from './guard.ts';
 
 const Begin = z.object({ copyOf: Id.nullable().default(null) });

@@ -1,7 +1,7 @@
 import type { NextFunction, Request, Response } from 'express';
 import type { Logger } from 'pino';
 import { z } from 'zod';
-import { errorForLog, isAway, perhapsDone } from '../database/database.ts';
+import { errorForLog, isAway, perhapsDone } from '../foundation/database.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
 /** What is told of a fault that is ours to mend: above all whether anything may have been done. */

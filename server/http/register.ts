@@ -12,13 +12,14 @@ import {
   NewClient,
   SearchHits,
 } from '../../contract/index.ts';
-import { ledger } from '../filing/ledger.ts';
-import type { Office } from '../office.ts';
-import { listClients, viewClient } from '../register/clients.ts';
-import { search } from '../register/search.ts';
-import { findDoubles, makeClient } from '../register/create.ts';
+import { ledger } from '../correspondence/ledger.ts';
+import type { Office } from '../foundation/office.ts';
+import { listClients, viewClient } from '../records/clients.ts';
+import { search } from '../records/search.ts';
+import { findDoubles, makeClient } from '../records/create.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { notFound } from '../foundation/refusal.ts';
+import { filingRegister } from '../records/filingRegister.ts';
 
 const Find = z.object({ q: z.string().max(100).default('') });
 
@@ -50,7 +51,7 @@ export function registerRoutes(office: Office): Router {
     reply(res, LedgerPage, await ledger(db, Id.parse(req.params.id), LedgerQuery.parse(req.query))),
   );
   router.get('/search', async (req, res) =>
-    reply(res, SearchHits, await search(db, await office.filingRegister(), Find.parse(req.query).q)),
+    reply(res, SearchHits, await search(db, await filingRegister(office), Find.parse(req.query).q)),
   );
   return router;
 }

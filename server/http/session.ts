@@ -1,7 +1,7 @@
 import { Router } from 'express';
 import { PasswordChange, RailCounts, Session, SignIn, type StaffMember } from '../../contract/index.ts';
-import { noteAudit } from '../database/audit.ts';
-import type { Office } from '../office.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import type { Office } from '../foundation/office.ts';
 import { mustWait, noteAttempt, type Measured } from '../security/attempts.ts';
 import {
   changePassword,

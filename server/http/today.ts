@@ -1,6 +1,6 @@
 import { Router } from 'express';
 import { Count, Page, ReturnedPage, SettleHeld, Today } from '../../contract/index.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { listReturned, settleHeld } from '../today/returned.ts';
 import { readToday } from '../today/today.ts';
 import { only, reply, staffOf } from './guard.ts';

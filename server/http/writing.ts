@@ -16,7 +16,7 @@ import {
   Wording,
   WordingDraft,
 } from '../../contract/index.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { documentsOfFile } from '../writing/documents.ts';
 import { beginDraft } from '../writing/begin.ts';
 import {

@@ -1,6 +1,6 @@
-import type { Transaction } from '../database/database.ts';
-import { readRaw } from '../database/raw.ts';
-import { CouldNotBeRead, pool } from '../reading/pool.ts';
+import type { Transaction } from '../foundation/database.ts';
+import { readRaw } from '../foundation/sources.ts';
+import { noteDifference } from '../correspondence/differences.ts';
 import type { Arrival, Prepared } from './prepare.ts';
 
 /**
@@ -30,20 +30,4 @@ export async function compareSent(
     if (!recorded || recorded.equals(message.raw.hash)) continue;
     await noteDifference(trx, id, await readRaw(trx, recorded), arrival.raw);
   }
-}
-
-/** Writes on a record what is different in another copy of it; nothing when both say the same. */
-export async function noteDifference(
-  trx: Transaction,
-  id: number,
-  recorded: Uint8Array,
-  other: Uint8Array,
-): Promise<void> {
-  const found = await pool.run('differences', [recorded, other]).catch((error: unknown) => {
-    if (error instanceof CouldNotBeRead) return ['it could not be compared'];
-    throw error;
-  });
-  await trx('message')
-    .where({ id })
-    .update({ differs: found.length ? found.join(', ').slice(0, 300) : null });
 }

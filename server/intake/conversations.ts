@@ -1,4 +1,5 @@
-import type { Transaction } from '../database/database.ts';
+import type { Transaction } from '../foundation/database.ts';
+import { newConversations } from '../correspondence/newConversations.ts';
 import type { Prepared } from './prepare.ts';
 
 /**
@@ -159,18 +160,4 @@ class Known {
 
 function unique(keys: readonly Buffer[]): Buffer[] {
   return [...new Map(keys.map((key) => [key.toString('hex'), key])).values()];
-}
-
-async function newConversations(trx: Transaction, count: number): Promise<number[]> {
-  if (!count) return [];
-  const [rows] = (await trx.raw(
-    `INSERT INTO conversation () VALUES ${Array(count).fill('()').join(', ')} RETURNING id`,
-  )) as [{ id: number }[]];
-  return rows.map((row) => Number(row.id));
-}
-
-/** A conversation with nothing in it yet. */
-export async function newConversation(trx: Transaction): Promise<number> {
-  const [id = 0] = await newConversations(trx, 1);
-  return id;
 }

@@ -1,21 +1,22 @@
 import type { Knex } from 'knex';
 import { addressKey } from '../../core/address/address.ts';
-import type { FilingMind } from '../../core/filing/decide.ts';
+import type { FilingKnowledge } from '../../core/filing/decide.ts';
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
-import type { Transaction } from '../database/database.ts';
-import { holdTurn } from '../database/pulse.ts';
-import { keepRaw } from '../database/raw.ts';
-import { settleSent } from '../dispatch/settle.ts';
+import type { Transaction } from '../foundation/database.ts';
+import { holdTurn } from '../foundation/pulse.ts';
+import { keepRaw } from '../foundation/sources.ts';
+import { settleSent } from './chosenFiles.ts';
 import { decideFor, redecide, redecideRelated, type Decided, type Undecided } from '../filing/decide.ts';
 import { assignConversations } from './conversations.ts';
-import { lastWords, noteWhoOwes } from './owes.ts';
+import { lastWords } from './owes.ts';
 import type { Arrival, Prepared } from './prepare.ts';
 import { noteAnswers, noteReturns } from './returns.ts';
 import { noteSenders } from './senders.ts';
 import { tellApart } from './twins.ts';
 import { insertAll } from '../foundation/rows.ts';
+import { noteWhoOwes } from '../correspondence/owing.ts';
 
 /** Words of so many messages go in one statement: a database server may take no more than 16 MB at once. */
 const WORDS_AT_ONCE = 80;
@@ -133,7 +134,7 @@ async function keepPending(trx: Transaction, arrivals: readonly Arrival[]): Prom
  */
 export async function keepMessages(
   trx: Transaction,
-  mind: FilingMind,
+  mind: FilingKnowledge,
   prepared: readonly Prepared[],
   arrivals: readonly Arrival[] = [],
 ): Promise<number[]> {
@@ -156,7 +157,7 @@ export async function keepMessages(
 
 async function keepNew(
   trx: Transaction,
-  mind: FilingMind,
+  mind: FilingKnowledge,
   ordered: readonly Prepared[],
   marks: ReadonlyMap<string, Marks>,
   ids: Map<string, number>,
@@ -198,7 +199,7 @@ async function keepNew(
 /** What was kept as somebody's claim to be us turns out to lie in Sent: from now on it is ours. */
 async function foundToBeOurs(
   trx: Transaction,
-  mind: FilingMind,
+  mind: FilingKnowledge,
   prepared: readonly Prepared[],
   known: ReadonlyMap<string, { id: number; direction: string }>,
 ): Promise<void> {

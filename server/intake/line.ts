@@ -4,17 +4,18 @@ import {
   isRefusedContent,
   transact,
   type Transaction,
-} from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
+} from '../foundation/database.ts';
+import { beat } from '../foundation/pulse.ts';
 import { refreshMarks } from '../correspondence/marks.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { readSources, unread, type Reading } from '../reading/pool.ts';
-import { Turns } from '../turns.ts';
+import { Turns } from '../foundation/turns.ts';
 import { compareSent } from './compare.ts';
 import { intakeTurn, keepCopies, keepMessages, keepSources } from './keep.ts';
 import { takeAwayOurs } from './ownCopies.ts';
 import { prepare, type Arrival, type Prepared, type Receiving } from './prepare.ts';
 import { noteServers, receivingServer } from './senders.ts';
+import { filingKnowledge } from '../filing/knowledge.ts';
 
 /** So many batches are read or wait to be kept at once, so that memory stays bounded. */
 const IN_LINE = 3;
@@ -84,7 +85,7 @@ async function prepared(
   arrivals: readonly Arrival[],
   readings: readonly Reading[],
 ): Promise<Batch> {
-  const { register } = await office.filingMind();
+  const { register } = await filingKnowledge(office);
   const turns = new Turns();
   const ready: Prepared[] = [];
   for (const [index, arrival] of arrivals.entries()) {
@@ -137,7 +138,7 @@ async function keepBatch(
   { receiving, arrivals, prepared }: Batch,
   progress?: Progress,
 ): Promise<void> {
-  const mind = await office.filingMind();
+  const mind = await filingKnowledge(office);
   await transact(office.db, async (trx) => {
     if (arrivals.length) {
       await intakeTurn(trx);

@@ -1,4 +1,4 @@
-import type { Transaction } from '../database/database.ts';
+import type { Transaction } from '../foundation/database.ts';
 import type { Arrival, Prepared } from './prepare.ts';
 
 /**

@@ -10,7 +10,7 @@ import { confirmationOf, type Confirmation } from '../../core/message/authentica
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { snippet } from '../../core/message/written.ts';
-import { hashOf, type RawRow } from '../database/raw.ts';
+import { hashOf, type RawRow } from '../foundation/sources.ts';
 import { subjectHashes } from '../filing/decide.ts';
 import type { KeptReading } from '../reading/pack.ts';
 import type { Reading } from '../reading/pool.ts';

@@ -4,12 +4,12 @@ import { leavesOpen } from '../../core/conversation/owing.ts';
 import { subjectKey } from '../../core/conversation/subject.ts';
 import { searchWords } from '../../core/message/words.ts';
 import { writtenPart } from '../../core/message/written.ts';
-import { transact } from '../database/database.ts';
-import { hashOf } from '../database/raw.ts';
-import { readFirm } from '../database/settings.ts';
+import { transact } from '../foundation/database.ts';
+import { hashOf } from '../foundation/sources.ts';
+import { readFirm } from '../foundation/firm.ts';
 import { insertAll } from '../foundation/rows.ts';
 import { readingOf } from '../reading/kept.ts';
-import { noteWhoOwes } from './owes.ts';
+import { noteWhoOwes } from '../correspondence/owing.ts';
 
 /** So many are read again at once. */
 const BATCH = 100;

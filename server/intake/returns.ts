@@ -2,8 +2,8 @@ import { addressKey } from '../../core/address/address.ts';
 import { namedMessages } from '../../core/conversation/conversation.ts';
 import { returnKind, returnWords, type ReportedRecipient } from '../../core/delivery/report.ts';
 import { cut } from '../../core/message/limits.ts';
-import type { Transaction } from '../database/database.ts';
-import { hashOf } from '../database/raw.ts';
+import type { Transaction } from '../foundation/database.ts';
+import { hashOf } from '../foundation/sources.ts';
 import type { Prepared } from './prepare.ts';
 import { insertAll } from '../foundation/rows.ts';
 

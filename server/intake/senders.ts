@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { Transaction } from '../database/database.ts';
+import type { Transaction } from '../foundation/database.ts';
 import { claimedDomain, usuallyConfirmed } from '../filing/domains.ts';
 import type { Prepared, Receiving } from './prepare.ts';
 

@@ -1,7 +1,7 @@
 import { maybeSame } from '../../core/message/compare.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
-import type { Transaction } from '../database/database.ts';
-import { hashOf, readRaw } from '../database/raw.ts';
+import type { Transaction } from '../foundation/database.ts';
+import { hashOf, readRaw } from '../foundation/sources.ts';
 import { readingOf } from '../reading/kept.ts';
 import { CouldNotBeRead, pool } from '../reading/pool.ts';
 import type { Prepared } from './prepare.ts';

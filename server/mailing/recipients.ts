@@ -4,9 +4,9 @@ import type { z } from 'zod';
 import { addressClients, type Addressed, type Addressee } from '../../core/checks/recipients.ts';
 import { BUILT_IN_FIELDS, type Facts } from '../../core/merge/document.ts';
 import type { Selection } from '../../core/selection/criteria.ts';
-import { readFirm } from '../database/settings.ts';
-import { fieldWords, type FieldRow } from '../register/clients.ts';
-import { asFileRef, fileRefs, type FileRow } from '../register/files.ts';
+import { readFirm } from '../foundation/firm.ts';
+import { fieldWords, type FieldRow } from '../records/clients.ts';
+import { asFileRef, fileRefs, type FileRow } from '../records/files.ts';
 import { countsByLine, selectedClients } from '../selection/query.ts';
 import { groupBy } from '../foundation/rows.ts';
 

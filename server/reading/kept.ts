@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import { readRaw } from '../database/raw.ts';
+import { readRaw } from '../foundation/sources.ts';
 import { unpackReading, type KeptReading } from './pack.ts';
 import { readSource } from './pool.ts';
 

@@ -2,7 +2,7 @@ import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import { readHead } from '../../core/message/read.ts';
 import { NOTHING_WRITTEN, type Written } from '../../core/message/written.ts';
-import { packRaw, type RawRow } from '../database/raw.ts';
+import { packRaw, type RawRow } from '../foundation/sources.ts';
 import { packReading, type KeptReading } from './pack.ts';
 import { keptOf, type Tasks } from './tasks.ts';
 import type { Answered, Asked } from './thread.ts';

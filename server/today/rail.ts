@@ -1,8 +1,8 @@
 import type { Knex } from 'knex';
 import type { RailCounts, StaffMember } from '../../contract/index.ts';
 import { waitingNow } from '../filing/sorting.ts';
-import { shownMailboxes } from '../mailbox/boxes.ts';
-import { mailboxStatuses } from '../mailbox/status.ts';
+import { mailboxStatuses } from '../mailbox/accounts/status.ts';
+import { shownMailboxes } from '../mailbox/list/shown.ts';
 
 /** The figures beside the rail's words. */
 export async function railCounts(db: Knex, staff: StaffMember): Promise<RailCounts> {

@@ -2,13 +2,13 @@ import type { Knex } from 'knex';
 import type { ReturnedPage, ReturnedRow } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
 import { returnWords } from '../../core/delivery/report.ts';
-import { noteAudit } from '../database/audit.ts';
-import { transact } from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
-import { hashOf } from '../database/raw.ts';
-import { readableBy } from '../filing/privacy.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import { transact } from '../foundation/database.ts';
+import { beat } from '../foundation/pulse.ts';
+import { hashOf } from '../foundation/sources.ts';
+import { readableBy } from '../correspondence/access.ts';
 import { markDead } from '../intake/returns.ts';
-import type { Office } from '../office.ts';
+import type { Office } from '../foundation/office.ts';
 import { readingOf } from '../reading/kept.ts';
 
 /** Returned messages of this long ago are still worth mending. */

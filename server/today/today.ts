@@ -2,13 +2,13 @@ import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import { shownName } from '../../core/address/address.ts';
 import type { StaffMember, Today } from '../../contract/index.ts';
-import { readFirm } from '../database/settings.ts';
+import { readFirm } from '../foundation/firm.ts';
 import type { Candidate } from '../../core/filing/types.ts';
-import { filesByIds } from '../register/files.ts';
-import { readableBy } from '../filing/privacy.ts';
+import { filesByIds } from '../records/files.ts';
+import { readableBy } from '../correspondence/access.ts';
 import { waitingNow } from '../filing/sorting.ts';
-import { owing, owingCounts } from '../mailbox/owing.ts';
-import { mailboxStatuses } from '../mailbox/status.ts';
+import { owing, owingCounts } from '../correspondence/owing.ts';
+import { mailboxStatuses } from '../mailbox/accounts/status.ts';
 import { RETURNED_DAYS, returnedReports } from './returned.ts';
 import { listMailings } from '../mailing/mailings.ts';
 

@@ -6,13 +6,14 @@ import type { Addressee, Addressees, DraftBegin } from '../../contract/index.ts'
 import { answerTo, type Answered } from '../../core/conversation/answer.ts';
 import { quotedAnswer, subjectFor } from '../../core/merge/letter.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
-import { transact } from '../database/database.ts';
-import { readFirm } from '../database/settings.ts';
+import { transact } from '../foundation/database.ts';
+import { readFirm } from '../foundation/firm.ts';
 import { messageEnclosure, messageReading } from '../filing/message.ts';
-import { writableBoxIds } from '../mailbox/boxes.ts';
-import type { Office } from '../office.ts';
+import { writableBoxIds } from '../correspondence/boxes.ts';
+import type { Office } from '../foundation/office.ts';
 import { keepEnclosure } from './enclosures.ts';
 import { findCorrespondents } from './people.ts';
+import { filingRegister } from '../records/filingRegister.ts';
 
 /** So many enclosures are handed on with a message. */
 const MOST_ENCLOSURES = 50;
@@ -99,7 +100,7 @@ async function aboutMessage(
 ): Promise<Start> {
   const { db } = office;
   const { read } = await messageReading(db, staffId, messageId);
-  const register = await office.filingRegister();
+  const register = await filingRegister(office);
   const { zone } = await readFirm(db);
   const filed: number[] = await db('filing').where({ message_id: messageId }).pluck('file_id');
   const row: { candidates: string; state: string; at: Date } = await db('message')

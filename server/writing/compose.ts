@@ -3,8 +3,8 @@ import type { Knex } from 'knex';
 import type { Addressees } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
-import { readRaw } from '../database/raw.ts';
-import { readFirm } from '../database/settings.ts';
+import { readRaw } from '../foundation/sources.ts';
+import { readFirm } from '../foundation/firm.ts';
 import { readingOf } from '../reading/kept.ts';
 
 export interface DraftRecord {

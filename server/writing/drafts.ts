@@ -10,13 +10,14 @@ import type {
   FileRef,
 } from '../../contract/index.ts';
 import { isAddress, shownName } from '../../core/address/address.ts';
-import { transact } from '../database/database.ts';
-import { beat } from '../database/pulse.ts';
-import { boxToWriteAs, visibleBoxes } from '../mailbox/boxes.ts';
-import type { Office } from '../office.ts';
-import { filesByIds } from '../register/files.ts';
+import { transact } from '../foundation/database.ts';
+import { beat } from '../foundation/pulse.ts';
+import { boxToWriteAs, visibleBoxes } from '../correspondence/boxes.ts';
+import type { Office } from '../foundation/office.ts';
+import { filesByIds } from '../records/files.ts';
 import { signatureOf, type DraftRecord } from './compose.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
+import { filingRegister } from '../records/filingRegister.ts';
 
 /** So long a message can be taken back after it was sent off, in milliseconds. */
 const UNDO = 10_000;
@@ -100,7 +101,7 @@ function stateOf(own: DraftRecord['state'], dispatch: string | undefined): Draft
 
 /** Files of the clients whose people a message is to: open ones first, General last. */
 async function fittingFiles(office: Office, people: Addressees): Promise<FileRef[]> {
-  const register = await office.filingRegister();
+  const register = await filingRegister(office);
   const clients = new Set(
     [...people.to, ...people.cc].flatMap(({ email }) =>
       register.peopleAt(email).flatMap((person) => person.clientIds),

@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import { keepRaw, packRaw } from '../database/raw.ts';
+import { keepRaw, packRaw } from '../foundation/sources.ts';
 import { messageEnclosure } from '../filing/message.ts';
 import { readDraft } from './drafts.ts';
 import { Refusal } from '../foundation/refusal.ts';

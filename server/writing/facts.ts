@@ -6,10 +6,10 @@ import { may } from '../../contract/rights.ts';
 import { BUILT_IN_FIELDS, type DocNode, type Facts } from '../../core/merge/document.ts';
 import { greeting } from '../../core/merge/greeting.ts';
 import { fillIn } from '../../core/merge/letter.ts';
-import { noteAudit } from '../database/audit.ts';
-import { isDuplicate } from '../database/database.ts';
-import { readFirm } from '../database/settings.ts';
-import { fieldWords, type FieldRow } from '../register/clients.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import { isDuplicate } from '../foundation/database.ts';
+import { readFirm } from '../foundation/firm.ts';
+import { fieldWords, type FieldRow } from '../records/clients.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */

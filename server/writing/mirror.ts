@@ -1,5 +1,5 @@
 import type { ImapFlow } from 'imapflow';
-import type { Database } from '../database/database.ts';
+import type { Database } from '../foundation/database.ts';
 import { composeDraft, type DraftRecord } from './compose.ts';
 
 /** A draft is put into the mailbox's Drafts when nothing was typed for this long, in milliseconds. */

@@ -5,7 +5,7 @@ import axe from 'axe-core';
 import { expect } from 'chai';
 import { chromium, type BrowserContext, type Page } from 'playwright-core';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
-import type { Config } from '../../server/config.ts';
+import type { Config } from '../../server/foundation/config.ts';
 import { startServer, type RunningServer } from '../../server/server.ts';
 import { openFirm, type FirmOptions, type TestFirm } from '../server/helpers.ts';
 

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { decide, type FilingMind } from '../../core/filing/decide.ts';
+import { decide, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { FileNumbers } from '../../core/filing/numbers.ts';
 import { FilingRegister } from '../../core/filing/register.ts';
@@ -45,7 +45,7 @@ const register = new FilingRegister({
   ],
 });
 
-const mind: FilingMind = { register, experience: new Experience(), rules: [] };
+const mind: FilingKnowledge = { register, experience: new Experience(), rules: [] };
 const message = (from: string, extra: Partial<FilingMessage> = {}) =>
   plainMessage(from, { own: 'Some words.', ...extra });
 const knowing = (...earlier: EarlierMessage[]): FilingContext => ({

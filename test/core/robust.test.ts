@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { decide, lessonOf, type FilingMind } from '../../core/filing/decide.ts';
+import { decide, lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
 import { FilingRegister } from '../../core/filing/register.ts';
@@ -101,7 +101,7 @@ const context = {
 };
 
 describe('filing, whatever comes', () => {
-  const mind: FilingMind = { register, experience: new Experience(), rules: [] };
+  const mind: FilingKnowledge = { register, experience: new Experience(), rules: [] };
   it('decides on anything, within its bounds, and the same each time', () => {
     fc.assert(
       fc.property(anyMessage, (message) => {

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { decide, lessonOf, type FilingMind } from '../../core/filing/decide.ts';
+import { decide, lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
 import { nextNumber } from '../../core/filing/numbers.ts';
@@ -68,7 +68,7 @@ const register = new FilingRegister({
 });
 const from = plainMessage;
 const nothing: FilingContext = { earlier: new Map(), sameSubject: [] };
-const mind = (extra: Partial<FilingMind> = {}): FilingMind => ({
+const mind = (extra: Partial<FilingKnowledge> = {}): FilingKnowledge => ({
   register,
   experience: new Experience(),
   rules: [],

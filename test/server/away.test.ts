@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
-import { openDatabase, perhapsDone, transact } from '../../server/database/database.ts';
+import { openDatabase, perhapsDone, transact } from '../../server/foundation/database.ts';
 import { ended, expectOnceEach, releaseToAll, serverProcess } from './processes.ts';
 import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
 

@@ -1,6 +1,6 @@
 import { expect } from 'chai';
-import { actOnMail } from '../../server/mailbox/acts.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { actOnMail } from '../../server/mailbox/list/acts.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import type { Folder } from '../../outside/store.ts';
 import { EXTENSIONS } from '../../outside/imap/session.ts';
 import { deliver, openFirm, type TestFirm } from './helpers.ts';

@@ -1,8 +1,8 @@
 import { expect } from 'chai';
-import { errorForLog, openDatabase } from '../../server/database/database.ts';
-import { actOnMail } from '../../server/mailbox/acts.ts';
-import { connectionProblem } from '../../server/mailbox/connection.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { errorForLog, openDatabase } from '../../server/foundation/database.ts';
+import { actOnMail } from '../../server/mailbox/list/acts.ts';
+import { connectionProblem } from '../../server/mailserver/imap.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import type { Account } from '../../outside/store.ts';
 import { deliver, openFirm, until, type TestFirm } from './helpers.ts';

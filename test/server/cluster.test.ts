@@ -5,16 +5,17 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import pino from 'pino';
 import { clusterPackages, GaleraCluster } from '../../scripts/galera.ts';
-import { openDatabase } from '../../server/database/database.ts';
-import { beat } from '../../server/database/pulse.ts';
-import { HeldExperience } from '../../server/filing/mind.ts';
+import { openDatabase } from '../../server/foundation/database.ts';
+import { beat } from '../../server/foundation/pulse.ts';
+import { HeldExperience } from '../../server/filing/knowledge.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
-import { actOnMail } from '../../server/mailbox/acts.ts';
-import { Office } from '../../server/office.ts';
-import { makeClient } from '../../server/register/create.ts';
+import { actOnMail } from '../../server/mailbox/list/acts.ts';
+import { Office } from '../../server/foundation/office.ts';
+import { makeClient } from '../../server/records/create.ts';
 import { openSession, sessionStaff } from '../../server/security/sessions.ts';
 import { ended, expectOnceEach, releaseToAll, serverProcess } from './processes.ts';
 import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
+import { filingKnowledge } from '../../server/filing/knowledge.ts';
 
 /** `npm run test:long` does more of each. */
 const MANY = process.env.CLUSTER_MANY === '1';
@@ -81,7 +82,7 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
       let going = true;
       const learning = watching.map(async (office) => {
         while (going) {
-          await office.filingMind();
+          await filingKnowledge(office);
           await new Promise((resolve) => setTimeout(resolve, 1));
         }
       });
@@ -104,7 +105,7 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
       await whole.catchUp(firm.db);
       for (const office of [...offices, ...watching]) {
         await until('it has heard of the last', async () => {
-          const { experience } = await office.filingMind();
+          const { experience } = await filingKnowledge(office);
           return JSON.stringify(plain(experience)) === JSON.stringify(plain(whole.experience));
         });
       }

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import type { MailingDraft, StaffMember } from '../../contract/index.ts';
 import { readMessage } from '../../core/message/read.ts';
-import { readRaw } from '../../server/database/raw.ts';
+import { readRaw } from '../../server/foundation/sources.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import {
   checkMailing,
@@ -16,7 +16,7 @@ import {
   steerMailing,
   viewMailing,
 } from '../../server/mailing/mailings.ts';
-import { Office } from '../../server/office.ts';
+import { Office } from '../../server/foundation/office.ts';
 import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
 const maren: StaffMember = {
@@ -406,7 +406,7 @@ describe('crashes in mid-mailing', () => {
       },
       'x',
     );
-    const { keepRaw, packRaw } = await import('../../server/database/raw.ts');
+    const { keepRaw, packRaw } = await import('../../server/foundation/sources.ts');
     const packed = await packRaw(raw);
     await keepRaw(firm.db, [packed]);
     await firm

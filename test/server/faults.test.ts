@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto';
 import { expect } from 'chai';
-import { readRaw } from '../../server/database/raw.ts';
-import { connectionProblem } from '../../server/mailbox/connection.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { readRaw } from '../../server/foundation/sources.ts';
+import { connectionProblem } from '../../server/mailserver/imap.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import type { Account } from '../../outside/store.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { deliver, openFirm, rawMessage, type TestFirm } from './helpers.ts';

@@ -8,11 +8,11 @@ import type { DemoRegister } from '../../demo/register.ts';
 import { EXCHANGE } from '../../outside/vouch.ts';
 import { World } from '../../outside/world.ts';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
-import type { Config } from '../../server/config.ts';
-import { ensureDatabase, openDatabase, type Database } from '../../server/database/database.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
-import { Office } from '../../server/office.ts';
-import { migrate } from '../../server/database/migrate.ts';
+import type { Config } from '../../server/foundation/config.ts';
+import { ensureDatabase, openDatabase, type Database } from '../../server/foundation/database.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
+import { Office } from '../../server/foundation/office.ts';
+import { migrate } from '../../server/foundation/migrate.ts';
 
 let mariadb: Promise<{ server: PrivateMariaDB; dir: string }> | null = null;
 let databases = 0;

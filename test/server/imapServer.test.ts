@@ -2,16 +2,16 @@ import { chmodSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import type { ImapFlow } from 'imapflow';
-import { OutgoingConnection } from '../../server/dispatch/smtp.ts';
-import { actOnMail } from '../../server/mailbox/acts.ts';
-import { makeBin } from '../../server/mailbox/bin.ts';
-import { connectionProblem, type Access } from '../../server/mailbox/connection.ts';
-import { tryIncoming } from '../../server/mailbox/connect.ts';
-import { MailboxKeeper } from '../../server/mailbox/keeper.ts';
-import { listMail } from '../../server/mailbox/list.ts';
-import { mailboxStatuses } from '../../server/mailbox/status.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
-import { listUndone } from '../../server/mailbox/undone.ts';
+import { OutgoingConnection } from '../../server/mailserver/smtp.ts';
+import { actOnMail } from '../../server/mailbox/list/acts.ts';
+import { makeBin } from '../../server/mailbox/accounts/bin.ts';
+import { connectionProblem, type Access } from '../../server/mailserver/imap.ts';
+import { tryIncoming } from '../../server/mailbox/accounts/connect.ts';
+import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
+import { listMail } from '../../server/mailbox/list/list.ts';
+import { mailboxStatuses } from '../../server/mailbox/accounts/status.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
+import { listUndone } from '../../server/mailbox/sync/undone.ts';
 import { seal } from '../../server/security/seal.ts';
 import { Dovecot, PASSWORD, skipWithoutDovecot, type DovecotOptions } from './dovecot.ts';
 import { MANAGER, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
@@ -282,7 +282,7 @@ describe('an independent IMAP server', function () {
       if (process.getuid?.() === 0) chmodSync(folder, 0);
       const status = async () =>
         (await mailboxStatuses(firm.db, { ...MANAGER, id: INES_ID })).find(({ address }) => address === INES);
-      const keeper = new MailboxKeeper(firm.office);
+      const keeper = new MailboxSupervisor(firm.office);
       keeper.start();
       await until('it is told', async () => (await status())?.closed.join() === 'Locked', 40);
       await until('it is in step', async () => (await status())?.state === 'in step', 30);
@@ -390,7 +390,7 @@ describe('an independent IMAP server', function () {
       const names = Array.from({ length: 40 }, (_, n) => `forty${n}`);
       for (const name of names) await at.now().append('INBOX', name);
       await at.now().sync();
-      const keeper = new MailboxKeeper(firm.office);
+      const keeper = new MailboxSupervisor(firm.office);
       keeper.start();
       await until('it is in step', async () => Boolean((await at.now().mailbox()).lease_owner));
       for (const pause of [0, 120, 800]) {
@@ -451,7 +451,7 @@ describe('an independent IMAP server', function () {
 
     it('is back at once when the process that served us was killed there, and when it was restarted', async () => {
       const { firm, server } = at.now();
-      const keeper = new MailboxKeeper(firm.office);
+      const keeper = new MailboxSupervisor(firm.office);
       keeper.start();
       const arrives = async (name: string) => {
         await at.now().append('INBOX', name);

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import type { ImapFlow } from 'imapflow';
-import { actOnMail } from '../../server/mailbox/acts.ts';
-import { MailboxKeeper } from '../../server/mailbox/keeper.ts';
+import { actOnMail } from '../../server/mailbox/list/acts.ts';
+import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
 import { seal } from '../../server/security/seal.ts';
 import { Dovecot, PASSWORD, skipWithoutDovecot } from './dovecot.ts';
 import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
@@ -312,7 +312,7 @@ describe('in step with an independent server while both sides act', function () 
             user: INES,
             sealed_password: seal(firm.config.key, PASSWORD),
           });
-        const keeper = new MailboxKeeper(firm.office);
+        const keeper = new MailboxSupervisor(firm.office);
         const chance = numbersFrom(seed);
         const acts = new Acts(firm, await server.other(INES), () => server.other(INES), chance);
         try {

@@ -1,9 +1,9 @@
 import { expect } from 'chai';
 import pino from 'pino';
 import { seal } from '../../server/security/seal.ts';
-import { MailboxKeeper } from '../../server/mailbox/keeper.ts';
-import { mailboxStatuses, retryMailbox } from '../../server/mailbox/status.ts';
-import { Office } from '../../server/office.ts';
+import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
+import { mailboxStatuses, retryMailbox } from '../../server/mailbox/accounts/status.ts';
+import { Office } from '../../server/foundation/office.ts';
 import { railCounts } from '../../server/today/rail.ts';
 import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
 
@@ -20,7 +20,7 @@ describe('keeping all mailboxes', () => {
 
   it('holds each under a lease, one process at a time, and lets go at the end', async () => {
     const other = new Office(firm.db, firm.config, firm.office.log);
-    const [one, two] = [new MailboxKeeper(firm.office), new MailboxKeeper(other)];
+    const [one, two] = [new MailboxSupervisor(firm.office), new MailboxSupervisor(other)];
     one.start();
     await until('all are in step', async () => (await inStep()) === 5);
     two.start();
@@ -38,7 +38,7 @@ describe('keeping all mailboxes', () => {
 
   it('takes over what a dead process held, when its lease has ended', async () => {
     await firm.db('mailbox').update({ lease_owner: 'dead', lease_until: new Date(Date.now() + 700) });
-    const keeper = new MailboxKeeper(firm.office);
+    const keeper = new MailboxSupervisor(firm.office);
     keeper.start();
     await new Promise((resolve) => setTimeout(resolve, 200));
     expect(await leases()).to.deep.equal(['dead']);
@@ -57,7 +57,7 @@ describe('keeping all mailboxes', () => {
       .db('mailbox')
       .where({ id: row.id })
       .update({ sealed_password: seal(firm.config.key, 'wrong') });
-    const keeper = new MailboxKeeper(firm.office);
+    const keeper = new MailboxSupervisor(firm.office);
     keeper.start();
     const state = async () =>
       (await mailboxStatuses(firm.db, MANAGER)).find((mailbox) => mailbox.id === row.id);
@@ -74,7 +74,7 @@ describe('keeping all mailboxes', () => {
   it('says so when nothing answers at the port', async () => {
     const row = await firm.db('mailbox').first();
     await firm.db('mailbox').where({ id: row.id }).update({ imap_port: 1 });
-    const keeper = new MailboxKeeper(firm.office);
+    const keeper = new MailboxSupervisor(firm.office);
     keeper.start();
     const problem = async () => (await firm.db('mailbox').where({ id: row.id }).first('problem')).problem;
     await until('it is told', async () => (await problem()) !== null, 25);
@@ -94,7 +94,7 @@ describe('keeping all mailboxes', () => {
 
   it('are shared out among the processes there are, and taken over when one ends', async () => {
     const others = [1, 2].map(() => new Office(firm.db, firm.config, pino({ level: 'silent' })));
-    const keepers = others.map((office) => new MailboxKeeper(office));
+    const keepers = others.map((office) => new MailboxSupervisor(office));
     keepers[0]?.start();
     const shares = async () => {
       const rows: { lease_owner: string | null; n: number }[] = await firm

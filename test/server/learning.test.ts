@@ -4,17 +4,18 @@ import type { Sort } from '../../contract/index.ts';
 import { Sort as SortSchema } from '../../contract/index.ts';
 import { settledAlike, settledAlone } from '../../server/filing/alone.ts';
 import { conversation } from '../../server/filing/conversation.ts';
-import { ledger } from '../../server/filing/ledger.ts';
+import { ledger } from '../../server/correspondence/ledger.ts';
 import { messageSource, viewMessage } from '../../server/filing/message.ts';
-import { rebuildLessons } from '../../server/filing/mind.ts';
-import { addNote } from '../../server/filing/notes.ts';
+import { rebuildLessons } from '../../server/filing/knowledge.ts';
+import { addNote } from '../../server/correspondence/notes.ts';
 import { dropRule, listRules, makeRule, tryRule } from '../../server/filing/rules.ts';
 import { filingScore } from '../../server/filing/score.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
-import { Office } from '../../server/office.ts';
-import { findDoubles, makeClient } from '../../server/register/create.ts';
+import { Office } from '../../server/foundation/office.ts';
+import { findDoubles, makeClient } from '../../server/records/create.ts';
 import { openFirm, rawMessage, vouchedFor, type TestFirm } from './helpers.ts';
+import { filingKnowledge } from '../../server/filing/knowledge.ts';
 
 const MAREN = 1;
 const TOBIAS = 2;
@@ -83,8 +84,8 @@ describe('learning from the desk', () => {
     const one = await arrive('Lou Far <lou@far.example>', 'Stone');
     await settle(one.id, { kind: 'files', fileIds: [fileId] });
     const other = new Office(firm.db, firm.config, pino({ level: 'silent' }));
-    const here = await firm.office.filingMind();
-    const there = await other.filingMind();
+    const here = await filingKnowledge(firm.office);
+    const there = await filingKnowledge(other);
     const habits = (mind: typeof here) => mind.experience.habits('lou@far.example');
     expect(habits(there)).to.deep.equal(habits(here)).and.have.length(1);
     const { lessons, mended } = await rebuildLessons(firm.db, here.register);
@@ -93,9 +94,9 @@ describe('learning from the desk', () => {
     // A lesson that went missing is found and given again.
     await firm.db('lesson').where({ message_id: one.id }).delete();
     const late = new Office(firm.db, firm.config, pino({ level: 'silent' }));
-    expect(habits(await late.filingMind())).to.deep.equal([]);
+    expect(habits(await filingKnowledge(late))).to.deep.equal([]);
     expect((await rebuildLessons(firm.db, here.register)).mended).to.equal(1);
-    expect(habits(await late.filingMind())).to.deep.equal(habits(here));
+    expect(habits(await filingKnowledge(late))).to.deep.equal(habits(here));
   });
 
   it('adds the unknown address to a person in the same stroke, with an audit line', async () => {
@@ -350,7 +351,7 @@ describe('learning from the desk', () => {
       const signs: number[] = await firm.db('lesson').where({ message_id: id }).orderBy('id').pluck('sign');
       expect(signs).to.deep.equal([1, -1, 1]);
     }
-    const { register } = await firm.office.filingMind();
+    const { register } = await filingKnowledge(firm.office);
     expect((await rebuildLessons(firm.db, register)).mended).to.equal(0);
   });
 

@@ -3,9 +3,9 @@ import request from 'supertest';
 import type { MailPage, ShownMailbox } from '../../contract/index.ts';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
 import { webApp } from '../../server/http/app.ts';
-import { guessAccess, verifyMailbox } from '../../server/mailbox/connect.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
-import { mailboxStatuses } from '../../server/mailbox/status.ts';
+import { guessAccess, verifyMailbox } from '../../server/mailbox/accounts/connect.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
+import { mailboxStatuses } from '../../server/mailbox/accounts/status.ts';
 import { deliver, MANAGER, openFirm, type TestFirm } from './helpers.ts';
 
 const INES = 'ines.calder@quillhurst.example';

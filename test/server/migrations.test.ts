@@ -1,10 +1,10 @@
 import { expect } from 'chai';
-import { ensureDatabase, openDatabase } from '../../server/database/database.ts';
-import * as firstDay from '../../server/database/migrations/0001_first_day.ts';
-import { hashOf, packRaw } from '../../server/database/raw.ts';
+import { ensureDatabase, openDatabase } from '../../server/foundation/database.ts';
+import * as firstDay from '../../server/foundation/migrations/0001_first_day.ts';
+import { hashOf, packRaw } from '../../server/foundation/sources.ts';
 import { refill } from '../../server/intake/refill.ts';
 import { freshDatabase, rawMessage } from './helpers.ts';
-import { migrate } from '../../server/database/migrate.ts';
+import { migrate } from '../../server/foundation/migrate.ts';
 
 describe('migrations', () => {
   it('give mail that was there before what newer versions ask of it: subject keys, words for search, who owes an answer', async () => {

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import { readAgain, readingOf } from '../../server/reading/kept.ts';
 import { CouldNotBeRead, pool, ReadingPool, readSources } from '../../server/reading/pool.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { deliver, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
 const RUFUS = 'rufus.adair@quillhurst.example';

@@ -1,6 +1,7 @@
 import { expect } from 'chai';
-import { search } from '../../server/register/search.ts';
+import { search } from '../../server/records/search.ts';
 import { openFirm, type TestFirm } from './helpers.ts';
+import { filingRegister } from '../../server/records/filingRegister.ts';
 
 describe('finding from the keyboard', () => {
   let firm: TestFirm;
@@ -36,7 +37,7 @@ describe('finding from the keyboard', () => {
   });
   after(() => firm.close());
   const find = async (words: string) => {
-    const { files, clients } = await search(firm.db, await firm.office.filingRegister(), words);
+    const { files, clients } = await search(firm.db, await filingRegister(firm.office), words);
     return { files: files.map((each) => each.number), clients: clients.map((each) => each.name) };
   };
 

@@ -2,11 +2,12 @@ import { expect } from 'chai';
 import fc from 'fast-check';
 import { selects, type Criterion, type SelectableClient } from '../../core/selection/criteria.ts';
 import { listRecipients } from '../../server/mailing/recipients.ts';
-import { listClients } from '../../server/register/clients.ts';
-import { search } from '../../server/register/search.ts';
+import { listClients } from '../../server/records/clients.ts';
+import { search } from '../../server/records/search.ts';
 import { selectedClients } from '../../server/selection/query.ts';
 import { openFirm, type TestFirm } from './helpers.ts';
 import { groupBy } from '../../server/foundation/rows.ts';
+import { filingRegister } from '../../server/records/filingRegister.ts';
 
 async function selectable(firm: TestFirm): Promise<Map<number, SelectableClient>> {
   const { db } = firm;
@@ -143,7 +144,7 @@ describe('selections', () => {
   });
 
   it('finds clients and files by any word, and treats wildcards as letters', async () => {
-    const register = await firm.office.filingRegister();
+    const register = await filingRegister(firm.office);
     expect((await search(firm.db, register, 'farrant mill')).files.map((file) => file.title)).to.include(
       'River bank repair, Farrant Mill',
     );

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import type { SortTarget } from '../../contract/index.ts';
-import { ledger } from '../../server/filing/ledger.ts';
+import { ledger } from '../../server/correspondence/ledger.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';

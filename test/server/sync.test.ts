@@ -1,7 +1,7 @@
 import { expect } from 'chai';
-import { readRaw } from '../../server/database/raw.ts';
-import { Office } from '../../server/office.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { readRaw } from '../../server/foundation/sources.ts';
+import { Office } from '../../server/foundation/office.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
 const count = async (firm: TestFirm, table: string) =>

@@ -1,13 +1,14 @@
 import { expect } from 'chai';
-import { hashOf } from '../../server/database/raw.ts';
+import { hashOf } from '../../server/foundation/sources.ts';
 import { conversation, joinConversation, partMessage } from '../../server/filing/conversation.ts';
 import { redecide } from '../../server/filing/decide.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { sortMessage } from '../../server/filing/steps.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { listReturned, settleHeld } from '../../server/today/returned.ts';
 import { EXCHANGE } from '../../outside/vouch.ts';
 import { deliver, openFirm, rawMessage, type TestFirm } from './helpers.ts';
+import { filingKnowledge } from '../../server/filing/knowledge.ts';
 
 const TOBIAS = 'tobias.fenn@quillhurst.example';
 const INES = 'ines.calder@quillhurst.example';
@@ -177,7 +178,7 @@ describe('what a message says of itself', () => {
       expect(waiting).to.include({ state: 'suggested', confirmation: 'absent' });
       const again = () =>
         firm.office.db.transaction(async (trx) =>
-          redecide(trx, await firm.office.filingMind(), [waiting.id]),
+          redecide(trx, await filingKnowledge(firm.office), [waiting.id]),
         );
       expect(await again()).to.equal(0);
       expect((await byId(waiting.message_id)).state).to.equal('suggested');
@@ -483,7 +484,7 @@ describe('what a message says of itself', () => {
   it('keeps what its receiving server goes by, as our own test message shows it', async () => {
     const row = await firm.db('mailbox').where({ address: TOBIAS }).first();
     await firm.db('mailbox_server').where({ mailbox_id: row.id }).delete();
-    const { verifyMailbox } = await import('../../server/mailbox/connect.ts');
+    const { verifyMailbox } = await import('../../server/mailbox/accounts/connect.ts');
     expect((await verifyMailbox(firm.office, row)).ok).to.equal(true);
     expect(
       await firm.db('mailbox_server').where({ mailbox_id: row.id, believed: 1 }).pluck('name'),

@@ -3,10 +3,10 @@ import request from 'supertest';
 import type { DraftView } from '../../contract/index.ts';
 import { readMessage } from '../../core/message/read.ts';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
-import { readRaw } from '../../server/database/raw.ts';
+import { readRaw } from '../../server/foundation/sources.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { webApp } from '../../server/http/app.ts';
-import { MailboxSync } from '../../server/mailbox/sync.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { deliver, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 
 const TOBIAS = 'tobias.fenn@quillhurst.example';

@@ -1,0 +1,166 @@
+import type { Knex } from 'knex';
+import { lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
+import { filingRegister } from '../records/filingRegister.ts';
+import type { Office } from '../foundation/office.ts';
+import { Experience, type Lesson } from '../../core/filing/experience.ts';
+import { filingMessage } from '../../core/filing/message.ts';
+import type { FilingRegister } from '../../core/filing/register.ts';
+import type { OfficeRule } from '../../core/filing/rules.ts';
+import type { FilingState } from '../../core/filing/types.ts';
+import { transact, type Database, type Transaction } from '../foundation/database.ts';
+import { holdTurn } from '../foundation/pulse.ts';
+import { readingOf } from '../reading/kept.ts';
+
+const PAGE = 1000;
+
+/** What was learned from people's decisions, held in this process and kept up with all others by reading new lessons. */
+export class HeldExperience {
+  readonly experience = new Experience();
+  private last = 0;
+  private reading: Promise<void> | null = null;
+
+  /** Takes in the lessons added since, by whichever process. */
+  catchUp(db: Knex): Promise<void> {
+    this.reading ??= this.read(db).finally(() => (this.reading = null));
+    return this.reading;
+  }
+
+  private async read(db: Knex): Promise<void> {
+    for (;;) {
+      const rows: { id: number; sign: number; lesson: string }[] = await db('lesson')
+        .where('id', '>', this.last)
+        .orderBy('id')
+        .limit(PAGE)
+        .select('id', 'sign', 'lesson');
+      for (const row of rows) {
+        const lesson = JSON.parse(row.lesson) as Lesson;
+        if (row.sign > 0) this.experience.learn(lesson);
+        else this.experience.unlearn(lesson);
+        this.last = Number(row.id);
+      }
+      if (rows.length < PAGE) return;
+    }
+  }
+}
+
+/** The office's own rules, oldest first. */
+export async function readRules(db: Knex): Promise<OfficeRule[]> {
+  const rows: {
+    id: number;
+    looks_at: OfficeRule['by'];
+    pattern: string;
+    outcome: OfficeRule['then']['kind'];
+    file_id: number | null;
+  }[] = await db('office_rule').orderBy('id').select('id', 'looks_at', 'pattern', 'outcome', 'file_id');
+  return rows.map(({ id, looks_at, pattern, outcome, file_id }) => ({
+    id,
+    by: looks_at,
+    pattern,
+    then:
+      outcome === 'file' || outcome === 'never' ? { kind: outcome, fileId: file_id ?? 0 } : { kind: outcome },
+  }));
+}
+
+interface HeldKnowledge {
+  learned: HeldExperience;
+  rules: { version: number; rules: OfficeRule[] } | null;
+}
+const held = new WeakMap<Office, HeldKnowledge>();
+
+/** All that filing decides from: the records, what was learned, the office's own rules; each read again only when it changed. */
+export async function filingKnowledge(office: Office): Promise<FilingKnowledge> {
+  const own = held.get(office) ?? { learned: new HeldExperience(), rules: null };
+  held.set(office, own);
+  const [register, row] = await Promise.all([
+    filingRegister(office),
+    office.db('pulse').where({ topic: 'filing' }).first('version'),
+    own.learned.catchUp(office.db),
+  ]);
+  const version = Number(row?.version ?? 0);
+  if (own.rules?.version !== version) own.rules = { version, rules: await readRules(office.db) };
+  return { register, experience: own.learned.experience, rules: own.rules.rules };
+}
+
+/** Where a person, or nobody yet, has put a message. */
+export interface Settled {
+  state: FilingState;
+  decided_by: number | null;
+  fileIds: readonly number[];
+}
+
+/**
+ * Makes what is learned from a message fit where it stands now: a person's filing or setting aside teaches,
+ * anything else does not. What it taught before is taken back. Lessons get their numbers in the order in
+ * which they are committed: whoever adds one holds the topic's row until then.
+ */
+export async function teach(
+  trx: Transaction,
+  register: FilingRegister,
+  messageId: number,
+  settled: Settled,
+): Promise<boolean> {
+  await holdTurn(trx, 'lessons');
+  const teaches = settled.decided_by !== null && (settled.state === 'logged' || settled.state === 'aside');
+  const before: { sign: number; lesson: string } | undefined = await trx('lesson')
+    .where({ message_id: messageId })
+    .orderBy('id', 'desc')
+    .first('sign', 'lesson');
+  const live = before && before.sign > 0 ? before.lesson : null;
+  const now = teaches ? JSON.stringify(await lessonFrom(trx, register, messageId, settled)) : null;
+  if (live === now) return false;
+  if (live !== null) await trx('lesson').insert({ message_id: messageId, sign: -1, lesson: live });
+  if (now !== null) await trx('lesson').insert({ message_id: messageId, sign: 1, lesson: now });
+  return true;
+}
+
+async function lessonFrom(
+  trx: Transaction,
+  register: FilingRegister,
+  messageId: number,
+  settled: Settled,
+): Promise<Lesson> {
+  const { raw_hash, at } = await trx('message').where({ id: messageId }).first('raw_hash', 'at');
+  const message = filingMessage(register, (await readingOf(trx, raw_hash)).read);
+  return lessonOf(
+    register,
+    { ...message, at: at.getTime() },
+    settled.state === 'logged' ? [...settled.fileIds].sort((a, b) => a - b) : [],
+  );
+}
+
+/**
+ * Works the whole model out again from the decisions people made, and adds what differs from what was
+ * learned along the way. Safe while servers run: they take the difference in like any other lesson.
+ * @returns how many messages teach, and for how many the lesson was another
+ */
+export async function rebuildLessons(
+  db: Database,
+  register: FilingRegister,
+): Promise<{ lessons: number; mended: number }> {
+  let lessons = 0;
+  let mended = 0;
+  for (let after = 0; ;) {
+    const rows: { id: number; state: FilingState; decided_by: number | null }[] = await db('message')
+      .where('message.id', '>', after)
+      .where((any) =>
+        any
+          .whereNotNull('decided_by')
+          .orWhereExists((query) =>
+            query.select(db.raw('1')).from('lesson').whereRaw('lesson.message_id = message.id'),
+          ),
+      )
+      .orderBy('id')
+      .limit(200)
+      .select('id', 'state', 'decided_by');
+    if (!rows.length) return { lessons, mended };
+    for (const row of rows) {
+      const changed = await transact(db, async (trx) => {
+        const fileIds: number[] = await trx('filing').where({ message_id: row.id }).pluck('file_id');
+        return teach(trx, register, row.id, { ...row, fileIds });
+      });
+      if (row.decided_by !== null) lessons++;
+      if (changed) mended++;
+    }
+    after = rows.at(-1)?.id ?? after;
+  }
+}

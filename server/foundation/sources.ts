@@ -1,0 +1,65 @@
+import { hash } from 'node:crypto';
+import { promisify } from 'node:util';
+import { deflateRaw, inflateRaw } from 'node:zlib';
+import type { Knex } from 'knex';
+import { insertAll } from './rows.ts';
+
+const pack = promisify(deflateRaw);
+const unpack = promisify(inflateRaw);
+
+/** The hash under which raw bytes are kept: SHA-256. */
+export function hashOf(bytes: Uint8Array | string): Buffer {
+  return hash('sha256', bytes, 'buffer');
+}
+
+export interface RawRow {
+  hash: Buffer;
+  size: number;
+  packed: Buffer;
+  /** What was read of it, if that is known. */
+  reading?: Buffer;
+}
+
+/** Raw bytes ready to be kept; compression runs off the main thread. */
+export async function packRaw(bytes: Uint8Array): Promise<RawRow> {
+  return { hash: hashOf(bytes), size: bytes.length, packed: await pack(bytes, { level: 1 }) };
+}
+
+/** So many bytes go in one statement: a database server may take no more than 16 MB at once. */
+const PIECE = 4 * 1024 * 1024;
+
+/** Keeps raw bytes, each content once. */
+export async function keepRaw(db: Knex, rows: readonly RawRow[]): Promise<void> {
+  let batch: RawRow[] = [];
+  let bytes = 0;
+  const hand = async () => {
+    if (batch.length) await insertAll(db, 'raw', batch.map(firstPiece), { ignore: true });
+    batch = [];
+    bytes = 0;
+  };
+  for (const row of rows) {
+    const length = Math.min(row.packed.length, PIECE) + (row.reading?.length ?? 0);
+    if (bytes + length > PIECE) await hand();
+    batch.push(row);
+    bytes += length;
+  }
+  await hand();
+  for (const row of rows.filter(({ packed }) => packed.length > PIECE)) {
+    for (let at = PIECE; at < row.packed.length; at += PIECE) {
+      const piece = { hash: row.hash, position: at / PIECE, packed: row.packed.subarray(at, at + PIECE) };
+      await insertAll(db, 'raw_piece', [piece], { ignore: true });
+    }
+  }
+}
+
+function firstPiece({ hash: key, size, packed, reading }: RawRow): Record<string, unknown> {
+  return { hash: key, size, packed: packed.subarray(0, PIECE), reading: reading ?? null };
+}
+
+export async function readRaw(db: Knex, key: Buffer): Promise<Buffer> {
+  const row: { packed: Buffer } | undefined = await db('raw').where({ hash: key }).first('packed');
+  if (!row) throw new Error('The source of this message is not in the database.');
+  if (row.packed.length < PIECE) return unpack(row.packed);
+  const rest: Buffer[] = await db('raw_piece').where({ hash: key }).orderBy('position').pluck('packed');
+  return unpack(Buffer.concat([row.packed, ...rest]));
+}

@@ -1,0 +1,226 @@
+import { DateTime } from 'luxon';
+import type { Knex } from 'knex';
+import type { MailPage, MailQuery, MailRow } from '../../../contract/index.ts';
+import type { Candidate } from '../../../core/filing/types.ts';
+import { searchExpression } from '../../../core/message/query.ts';
+import { readFirm } from '../../foundation/firm.ts';
+import { messageRows, type ListedMessage } from '../../correspondence/rows.ts';
+import type { Office } from '../../foundation/office.ts';
+import { filesByIds } from '../../records/files.ts';
+import { boxIds } from '../../correspondence/boxes.ts';
+import { Refusal } from '../../foundation/refusal.ts';
+import { groupBy } from '../../foundation/rows.ts';
+import { filingRegister } from '../../records/filingRegister.ts';
+import { OUT_OF_SIGHT } from './shown.ts';
+
+type Found = ListedMessage & {
+  unread: number;
+  starred: number;
+  enclosures: number;
+  waits: 'we' | 'they' | null;
+  conversation_id: number;
+  candidates: string;
+  differs: string | null;
+  handler: string | null;
+};
+
+/**
+ * One page of the mail a person may see, newest first. Pages follow one another by the last row shown, so
+ * that the hundred-thousandth row costs no more than the first.
+ */
+export async function listMail(office: Office, staffId: number, query: MailQuery): Promise<MailPage> {
+  const { db } = office;
+  const boxes = await boxIds(db, staffId, query.boxes);
+  if (!boxes.length) return { rows: [], next: null };
+  const ids = await pageIds(office, staffId, boxes, query);
+  const shown = ids.slice(0, query.limit);
+  const rows = await mailRows(db, shown, boxes);
+  const last = rows.at(-1);
+  const next = ids.length > query.limit && last ? `${Date.parse(last.at)} ${last.id}` : null;
+  return { rows, next };
+}
+
+/** Numbers of the messages of one page, and one more if there is another page. */
+async function pageIds(
+  office: Office,
+  staffId: number,
+  boxes: readonly number[],
+  query: MailQuery,
+): Promise<number[]> {
+  const { db } = office;
+  const one = query.folder ? await folderWithin(db, query.folder, boxes) : null;
+  const found = one
+    ? db('message_copy as place')
+        .join('message', 'message.id', 'place.message_id')
+        .where('place.shown_in', one)
+        .groupBy('place.at', 'message.id')
+        .orderByRaw('place.at DESC, message.id DESC')
+    : db('message').orderByRaw('message.at DESC, message.id DESC');
+  const at = one ? 'place.at' : 'message.at';
+  if (query.after) {
+    const [time = 0, id = 0] = query.after.split(' ').map(Number);
+    const when = new Date(time);
+    found.where(at, '<=', when).where((before) => before.where(at, '<', when).orWhere('message.id', '<', id));
+  }
+  if (!one) some(found, copyIn(db, boxes, query));
+  notPrivate(db, found, staffId);
+  narrow(found, query, one !== null);
+  await dates(office, found, at, query);
+  if (query.q && !(await search(office, found, query.q))) return [];
+  if (query.file)
+    some(
+      found,
+      db('filing')
+        .whereRaw('filing.message_id = message.id')
+        .where({ file_id: query.file })
+        .select(db.raw('1')),
+    );
+  return found.limit(query.limit + 1).pluck('message.id');
+}
+
+/**
+ * Asks for rows for which a subquery finds something, looked up row by row: EXISTS would be turned around
+ * by the optimiser, which then gathers every copy there is before the first row is shown.
+ */
+function some(found: Knex.QueryBuilder, subquery: Knex.QueryBuilder): Knex.QueryBuilder {
+  return found.whereRaw('(?) IS NOT NULL', [subquery.limit(1)]);
+}
+
+async function folderWithin(db: Knex, id: number, boxes: readonly number[]): Promise<number> {
+  const row: { id: number } | undefined = await db('folder')
+    .where({ id })
+    .whereIn('mailbox_id', boxes)
+    .first('id');
+  if (!row) throw new Refusal(404, 'That folder is not there, or its mailbox is switched off.', 'folder');
+  return row.id;
+}
+
+function copyIn(db: Knex, boxes: readonly number[], query: MailQuery): Knex.QueryBuilder {
+  const copy = db('message_copy')
+    .join('folder', 'folder.id', 'message_copy.shown_in')
+    .whereRaw('message_copy.message_id = message.id')
+    .whereIn('folder.mailbox_id', boxes)
+    .select(db.raw('1'));
+  if (query.thrown) copy.where('folder.role', 'trash');
+  else copy.whereNotIn('folder.role', OUT_OF_SIGHT);
+  if (query.view === 'unread') copy.where('message_copy.seen', 0);
+  if (query.view === 'starred') copy.where('message_copy.flagged', 1);
+  return copy;
+}
+
+/** A private message is shown to nobody but those in whose own mailbox it lies. */
+function notPrivate(db: Knex, found: Knex.QueryBuilder, staffId: number): void {
+  const own = db('message_copy as own')
+    .join('folder', 'folder.id', 'own.folder_id')
+    .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+    .whereRaw('own.message_id = message.id')
+    .where('mailbox.staff_id', staffId)
+    .select(db.raw('1'));
+  found.where((any) => any.whereNot('message.state', 'private').orWhere((within) => void some(within, own)));
+}
+
+function narrow(found: Knex.QueryBuilder, { view }: MailQuery, byFolder: boolean): void {
+  if (view === 'client') found.whereIn('message.state', ['logged', 'suggested']);
+  if (view === 'unread') found.where('message.unread', 1);
+  if (view === 'starred') found.where('message.starred', 1);
+  if (view === 'enclosures') found.where('message.enclosures', '>', 0);
+  if (view === 'owed')
+    found.whereIn('message.waits', ['we', 'they']).whereIn('message.state', ['logged', 'suggested']);
+  if (byFolder && view === 'unread') found.where('place.seen', 0);
+  if (byFolder && view === 'starred') found.where('place.flagged', 1);
+}
+
+/** Days are the firm's. */
+async function dates(office: Office, found: Knex.QueryBuilder, at: string, query: MailQuery): Promise<void> {
+  if (!query.from && !query.until) return;
+  const { zone } = await readFirm(office.db);
+  if (query.from) found.where(at, '>=', DateTime.fromISO(query.from, { zone }).toJSDate());
+  if (query.until) found.where(at, '<', DateTime.fromISO(query.until, { zone }).plus({ days: 1 }).toJSDate());
+}
+
+/**
+ * Words in the text, a person's name or address, or a file number: a number finds everything on that file.
+ * @returns whether anything searchable was asked for
+ */
+async function search(office: Office, found: Knex.QueryBuilder, typed: string): Promise<boolean> {
+  const register = await filingRegister(office);
+  const fileIds = register.numbers.in(typed);
+  const expression = searchExpression(typed);
+  if (!expression && !fileIds.length) return false;
+  const { db } = office;
+  found.where((any) => {
+    if (expression)
+      any.whereIn(
+        'message.raw_hash',
+        db('raw_words').whereRaw('MATCH (words) AGAINST (? IN BOOLEAN MODE)', [expression]).select('hash'),
+      );
+    if (fileIds.length)
+      any.orWhereIn('message.id', db('filing').whereIn('file_id', fileIds).select('message_id'));
+  });
+  return true;
+}
+
+/** Messages as the Mail screen lists them, in the order given. */
+export async function mailRows(
+  db: Knex,
+  ids: readonly number[],
+  boxes: readonly number[],
+): Promise<MailRow[]> {
+  if (!ids.length) return [];
+  const [messages, copies]: [
+    Found[],
+    { message_id: number; mailbox_id: number; seen: number; flagged: number }[],
+  ] = await Promise.all([
+    db('message')
+      .leftJoin('staff', 'staff.id', 'message.handler_id')
+      .whereIn('message.id', ids)
+      .select('message.*', 'staff.name as handler'),
+    db('message_copy')
+      .join('folder', 'folder.id', 'message_copy.shown_in')
+      .whereIn('message_id', ids)
+      .whereIn('folder.mailbox_id', boxes)
+      .select('message_id', 'mailbox_id', 'seen', 'flagged'),
+  ]);
+  const sizes: { conversation_id: number; size: number }[] = await db('message')
+    .whereIn('conversation_id', [...new Set(messages.map((message) => message.conversation_id))])
+    .whereNot({ state: 'private' })
+    .groupBy('conversation_id')
+    .select('conversation_id')
+    .count('* as size');
+  const sizeOf = new Map(sizes.map((row) => [row.conversation_id, Number(row.size)]));
+  const suggested = new Map(
+    messages.flatMap((message) => {
+      const first = message.state === 'suggested' ? (JSON.parse(message.candidates) as Candidate[])[0] : null;
+      return first ? [[message.id, first] as const] : [];
+    }),
+  );
+  const files = await filesByIds(db, [...new Set([...suggested.values()].map(({ fileId }) => fileId))]);
+  const copiesOf = groupBy(copies, (copy) => copy.message_id);
+  const byId = new Map(messages.map((message) => [message.id, message]));
+  const ordered = ids.flatMap((id) => byId.get(id) ?? []);
+  const rows = await messageRows(db, ordered);
+  return rows.map((row, index) => {
+    const message = ordered[index] as Found;
+    const own = copiesOf.get(row.id) ?? [];
+    const first = suggested.get(row.id);
+    return {
+      ...row,
+      unread: own.some((copy) => !copy.seen),
+      starred: own.some((copy) => copy.flagged),
+      enclosures: message.enclosures,
+      waits: row.state === 'logged' || row.state === 'suggested' ? message.waits : null,
+      conversationId: message.conversation_id,
+      conversationSize: sizeOf.get(message.conversation_id) ?? 1,
+      suggestion: first
+        ? { number: files.get(first.fileId)?.number ?? '', likelihood: first.likelihood }
+        : null,
+      boxes: [...new Set(own.map((copy) => copy.mailbox_id))],
+      copies: Math.max(
+        1,
+        ...[...groupBy(own, (copy) => copy.mailbox_id).values()].map((each) => each.length),
+      ),
+      handler: message.handler,
+      differs: message.differs,
+    };
+  });
+}

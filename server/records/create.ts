@@ -1,0 +1,131 @@
+import type { z } from 'zod';
+import type { ClientMade, Doubles, NewClient } from '../../contract/index.ts';
+import { addressKey, isAddress, nameKey } from '../../core/address/address.ts';
+import { nextNumber } from '../../core/filing/numbers.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import { transact, type Transaction } from '../foundation/database.ts';
+import { beat, holdTurn } from '../foundation/pulse.ts';
+import { readFirm } from '../foundation/firm.ts';
+import type { Office } from '../foundation/office.ts';
+import { filesByIds } from './files.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
+import { likePattern } from '../foundation/rows.ts';
+import { filingRegister } from './filingRegister.ts';
+
+const MOST_DOUBLES = 6;
+
+/** Clients who may be the one about to be made: by address, by the person's name, by the client's name. */
+export async function findDoubles(
+  office: Office,
+  wanted: { name: string; firstName: string; lastName: string; email: string },
+): Promise<Doubles> {
+  const { db } = office;
+  const register = await filingRegister(office);
+  const why = new Map<number, string>();
+  const person = `${wanted.firstName} ${wanted.lastName}`.trim();
+  for (const each of register.peopleAt(wanted.email))
+    for (const id of each.clientIds) why.set(id, `${each.name} has this address`);
+  for (const each of person ? register.peopleNamed(person) : [])
+    for (const id of each.clientIds) if (!why.has(id)) why.set(id, `${each.name} is a person of this client`);
+  for (const id of register.clientsAtDomain(wanted.email))
+    if (!why.has(id)) why.set(id, 'People of this client have addresses at the same domain');
+  const rows: { id: number; name: string; place: string }[] = await db('client')
+    .where((any) => {
+      any.whereIn('id', [...why.keys()]);
+      if (wanted.name) any.orWhere('name', 'like', likePattern(wanted.name, false));
+      if (wanted.lastName.length > 2) any.orWhere('name', 'like', likePattern(wanted.lastName, false));
+    })
+    .limit(MOST_DOUBLES * 2)
+    .select('id', 'name', 'place');
+  return rows
+    .sort((a, b) => Number(why.has(b.id)) - Number(why.has(a.id)) || a.name.localeCompare(b.name))
+    .slice(0, MOST_DOUBLES)
+    .map(({ id, name, place }) => ({
+      clientId: id,
+      clientName: name,
+      place,
+      why:
+        why.get(id) ??
+        (nameKey(name) === nameKey(wanted.name) ? 'The same name' : 'A name that begins the same'),
+    }));
+}
+
+/** Makes a client with its first person and its General file, or adds a person to a client that is there. */
+export async function makeClient(
+  office: Office,
+  staffId: number,
+  wanted: z.output<typeof NewClient>,
+): Promise<ClientMade> {
+  if (!isAddress(wanted.email)) throw new Refusal(400, 'That is not an email address.', 'email');
+  if (!wanted.firstName && !wanted.lastName) throw new Refusal(400, 'Give the person a name.', 'lastName');
+  if (wanted.clientId === null && !wanted.name) throw new Refusal(400, 'Give the client a name.', 'name');
+  const made = await transact(office.db, async (trx) => {
+    const clientId = wanted.clientId ?? (await insertClient(trx, staffId, wanted));
+    if (!(await trx('client').where({ id: clientId }).first('id'))) throw notFound('That client');
+    const [personId = 0] = await trx('person').insert({
+      first_name: wanted.firstName,
+      last_name: wanted.lastName,
+    });
+    await trx('address').insert({
+      person_id: personId,
+      email: wanted.email,
+      email_key: addressKey(wanted.email),
+    });
+    const others = await trx('client_person').where({ client_id: clientId }).count('* as count').first();
+    await trx('client_person').insert({
+      client_id: clientId,
+      person_id: personId,
+      role: wanted.role || 'contact',
+      position: Number(others?.count ?? 0),
+    });
+    await noteAudit(trx, staffId, 'person made', 'person', personId, null, wanted);
+    const general = await trx('file').where({ client_id: clientId, general: 1 }).orderBy('id').first('id');
+    const fileId: number = general?.id ?? (await insertGeneral(trx, staffId, clientId));
+    return { clientId, personId, fileId };
+  });
+  await beat(office.db, 'records');
+  const generalFile = (await filesByIds(office.db, [made.fileId])).get(made.fileId);
+  if (!generalFile) throw notFound('The General file');
+  return { clientId: made.clientId, personId: made.personId, generalFile };
+}
+
+async function insertClient(
+  trx: Transaction,
+  staffId: number,
+  wanted: z.output<typeof NewClient>,
+): Promise<number> {
+  const [id = 0] = await trx('client').insert({
+    name: wanted.name,
+    kind: wanted.kind,
+    status: wanted.status,
+    since: new Date().getUTCFullYear(),
+    place: wanted.place,
+    adviser_id: await adviserFor(trx, staffId),
+  });
+  await noteAudit(trx, staffId, 'client made', 'client', id, null, wanted);
+  return id;
+}
+
+/** Whoever makes the client is its adviser at first, if an adviser. */
+async function adviserFor(trx: Transaction, staffId: number): Promise<number | null> {
+  const member = await trx('staff').where({ id: staffId, role: 'adviser' }).first('id');
+  return member?.id ?? null;
+}
+
+/** The client's General file, under the number after the highest; the lock keeps two from taking the same. */
+async function insertGeneral(trx: Transaction, staffId: number, clientId: number): Promise<number> {
+  const { fileNumberPattern } = await readFirm(trx);
+  await holdTurn(trx, 'numbers');
+  const highest: { number: string } | undefined = await trx('file').orderBy('number', 'desc').first('number');
+  const number = nextNumber(fileNumberPattern, highest?.number ?? null);
+  const [id = 0] = await trx('file').insert({
+    number,
+    title: 'General correspondence',
+    client_id: clientId,
+    adviser_id: await adviserFor(trx, staffId),
+    general: true,
+    opened: new Date().toISOString().slice(0, 10),
+  });
+  await noteAudit(trx, staffId, 'file opened', 'file', id, null, { number });
+  return id;
+}
