@@ -5,6 +5,7 @@ import { DispatchWorker } from '../server/dispatch/worker.ts';
 import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { checkMailing, createMailing, releaseMailing, saveMailing } from '../server/mailing/mailings.ts';
 import { layGround, line, seconds } from './ground.ts';
+import { OUTGOING } from '../server/parts.ts';
 
 const maren: StaffMember = {
   id: 1,
@@ -67,7 +68,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
       await seconds(() => releaseMailing(office, maren, id, 3, sent)),
       sent,
     );
-    const worker = new DispatchWorker(office);
+    const worker = new DispatchWorker(office, OUTGOING);
     const waiting = async (query: string) =>
       Number((await db('dispatch').whereRaw(query).count('* as n').first())?.n);
     const started = performance.now();

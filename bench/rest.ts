@@ -1,6 +1,7 @@
 import { DispatchWorker } from '../server/dispatch/worker.ts';
 import { MailboxSupervisor } from '../server/mailbox/sync/supervisor.ts';
 import { layGround, type Ground } from './ground.ts';
+import { OUTGOING } from '../server/parts.ts';
 
 const MEASURED_SECONDS = 60;
 /** So long after everything is in step nothing is counted. */
@@ -15,7 +16,7 @@ export async function benchRest(most = 60): Promise<void> {
     const ground = await layGround(12, () => undefined);
     await multiply(ground, mailboxes);
     const keeper = new MailboxSupervisor(ground.office);
-    const worker = new DispatchWorker(ground.office);
+    const worker = new DispatchWorker(ground.office, OUTGOING);
     keeper.start();
     worker.start();
     const unlooked = async () =>

@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net';
 import pino from 'pino';
 import type { Config } from './foundation/config.ts';
 import { ensureDatabase, errorForLog, openDatabase } from './foundation/database.ts';
+import { CHORES, OUTGOING } from './parts.ts';
 import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
@@ -22,8 +23,8 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   await migrateAt(config.databaseUrl);
   const db = openDatabase(config.databaseUrl);
   const office = new Office(db, config, pino({ level, base: null }));
-  const keeper = config.workers ? new MailboxSupervisor(office) : null;
-  const worker = config.workers ? new DispatchWorker(office) : null;
+  const keeper = config.workers ? new MailboxSupervisor(office, CHORES) : null;
+  const worker = config.workers ? new DispatchWorker(office, OUTGOING) : null;
   const server = await listen(office, config.port);
   office.held.start(office.log);
   keeper?.start();

@@ -8,6 +8,7 @@ import * as mailboxes from './migrations/0004_mailboxes.ts';
 import * as trust from './migrations/0005_trust.ts';
 import * as processes from './migrations/0006_processes.ts';
 import * as inStep from './migrations/0007_in_step.ts';
+import * as kinds from './migrations/0008_kinds.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -17,6 +18,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0005_trust': trust,
   '0006_processes': processes,
   '0007_in_step': inStep,
+  '0008_kinds': kinds,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -1,3 +1,4 @@
+import { mailings } from './outgoing.ts';
 import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
 import {
@@ -374,6 +375,7 @@ export async function releaseMailing(
       const before = sentBy.get(recipient.mailboxId) ?? 0;
       sentBy.set(recipient.mailboxId, before + 1);
       return {
+        kind: mailings.name,
         mailing_id: id,
         client_id: recipient.clientId,
         person_id: recipient.personId,

@@ -1,3 +1,4 @@
+import { letters } from './outgoing.ts';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type {
@@ -215,6 +216,7 @@ export async function sendDraft(
     if (!changed) throw new Refusal(409, 'This message is on its way already.');
     const first = everybody[0];
     await trx('dispatch').insert({
+      kind: letters.name,
       draft_id: id,
       mailbox_id: draft.mailbox_id,
       to_name: first?.name ?? '',

@@ -280,7 +280,7 @@ describe('several database nodes that are written to at once', () => {
         await until(
           'some more have left',
           async () => (await count(['left', 'returned'])) > gone + all / (NODE_KILLS + 3),
-          60,
+          150,
         );
         await cluster.nodes[1]?.kill();
         await new Promise((resolve) => setTimeout(resolve, 3000));

@@ -18,6 +18,7 @@ import {
 } from '../../server/mailing/mailings.ts';
 import { Office } from '../../server/foundation/office.ts';
 import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
+import { OUTGOING } from '../../server/parts.ts';
 
 const maren: StaffMember = {
   id: 1,
@@ -78,7 +79,7 @@ describe('a mailing on its way', () => {
     });
     await firm.sync();
     mailing = await released(firm);
-    worker = new DispatchWorker(firm.office);
+    worker = new DispatchWorker(firm.office, OUTGOING);
     await until('nothing is waiting', async () => {
       await worker.work();
       const now = await states(firm, mailing.id);
@@ -260,7 +261,7 @@ describe('before a mailing leaves', () => {
   it('pauses, goes on, and cancels what has not left', async () => {
     const { id, recipients } = await released(firm);
     await steerMailing(firm.db, maren, id, 'paused');
-    const worker = new DispatchWorker(firm.office);
+    const worker = new DispatchWorker(firm.office, OUTGOING);
     await worker.work();
     expect((await states(firm, id)).waiting).to.equal(recipients);
     await steerMailing(firm.db, maren, id, 'leaving');
@@ -326,7 +327,7 @@ describe('crashes in mid-mailing', () => {
         .db('dispatch')
         .whereNotNull('lease_until')
         .update({ lease_until: new Date(0) });
-      const worker = new DispatchWorker(firm.office);
+      const worker = new DispatchWorker(firm.office, OUTGOING);
       const settled = async () => {
         await worker.work();
         const now = await states(firm, id);
@@ -368,7 +369,7 @@ describe('crashes in mid-mailing', () => {
       .where({ id: handed!.id })
       .update({ state: 'leaving', lease_until: past, handed_at: past });
     await firm.db('dispatch').where({ id: untouched!.id }).update({ state: 'leaving', lease_until: past });
-    const worker = new DispatchWorker(firm.office);
+    const worker = new DispatchWorker(firm.office, OUTGOING);
     await worker.work();
     const state = async (row: { id: number }) =>
       (await firm.db('dispatch').where({ id: row.id }).first('state')).state;
@@ -414,7 +415,7 @@ describe('crashes in mid-mailing', () => {
       .where({ id: row.id })
       .update({ state: 'uncertain', handed_at: new Date(), raw_hash: packed.hash });
     firm.world.account(mailbox.address)?.folder('Sent')?.append(raw, ['\\Seen'], new Date());
-    const worker = new DispatchWorker(firm.office);
+    const worker = new DispatchWorker(firm.office, OUTGOING);
     await until('the copy is found', async () => {
       await worker.work();
       return (await firm.db('dispatch').where({ id: row.id }).first('state')).state === 'left';
@@ -432,7 +433,7 @@ describe('crashes in mid-mailing', () => {
       await firm.sync();
       firm.world.faults.filesSent = after;
       const { id } = await released(firm);
-      const worker = new DispatchWorker(firm.office);
+      const worker = new DispatchWorker(firm.office, OUTGOING);
       const all = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
       await until('all are settled', async () => {
         await worker.work();
@@ -461,7 +462,7 @@ describe('crashes in mid-mailing', () => {
     const { mailbox_id } = await firm.db('dispatch').where({ mailing_id: id }).first('mailbox_id');
     await firm.db('dispatch').where({ mailing_id: id }).update({ mailbox_id });
     const workers = [firm.office, new Office(firm.db, firm.config, firm.office.log)].map(
-      (office) => new DispatchWorker(office),
+      (office) => new DispatchWorker(office, OUTGOING),
     );
     const rows = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
     await firm.db('mailbox').update({ imap_port: 1 });

@@ -12,6 +12,7 @@ import type { Config } from '../../server/foundation/config.ts';
 import { ensureDatabase, openDatabase, type Database } from '../../server/foundation/database.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { Office } from '../../server/foundation/office.ts';
+import { CHORES } from '../../server/parts.ts';
 import { migrate } from '../../server/foundation/migrate.ts';
 
 let mariadb: Promise<{ server: PrivateMariaDB; dir: string }> | null = null;
@@ -134,7 +135,8 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
     register,
     dir,
     sync: async () => {
-      for (const mailbox of await db('mailbox').select()) await new MailboxSync(office, mailbox).runOnce();
+      for (const mailbox of await db('mailbox').select())
+        await new MailboxSync(office, mailbox, CHORES).runOnce();
     },
     close: async () => {
       await world.close();

@@ -13,6 +13,7 @@ import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { safeHtml } from '../../server/security/html.ts';
 import { openDatabase } from '../../server/foundation/database.ts';
 import { deliver, mariadbFolder, openFirm, type TestFirm } from './helpers.ts';
+import { OUTGOING } from '../../server/parts.ts';
 
 const ROLES = { manager: 'maren.okell', adviser: 'tobias.fenn', assistant: 'petra.lund' } as const;
 type Role = keyof typeof ROLES;
@@ -446,7 +447,7 @@ describe('who may do and see what', () => {
       .where({ id: bad.id })
       .update({ body: '{"type":"doc","content":[null]}', file_ids: '[99999999]' });
     await firm.db('dispatch').update({ next_at: new Date(0) });
-    const worker = new DispatchWorker(firm.office);
+    const worker = new DispatchWorker(firm.office, OUTGOING);
     for (let rounds = 0; rounds < 20; rounds++) await worker.work();
     await worker.stop();
     const state = async (id: number) =>

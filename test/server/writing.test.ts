@@ -8,6 +8,7 @@ import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { webApp } from '../../server/http/app.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { deliver, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
+import { CHORES, OUTGOING } from '../../server/parts.ts';
 
 const TOBIAS = 'tobias.fenn@quillhurst.example';
 const words = (text: string) => ({
@@ -50,7 +51,11 @@ describe('writing a message', () => {
     });
   }
   const syncTobias = async () =>
-    new MailboxSync(firm.office, await firm.db('mailbox').where({ address: TOBIAS }).first()).runOnce();
+    new MailboxSync(
+      firm.office,
+      await firm.db('mailbox').where({ address: TOBIAS }).first(),
+      CHORES,
+    ).runOnce();
   const sent = (id: number) => firm.db('dispatch').where({ draft_id: id }).first();
   async function leave(id: number) {
     await until('it has left and is logged', async () => {
@@ -64,7 +69,7 @@ describe('writing a message', () => {
     await firm.sync();
     app = webApp(firm.office);
     cookie = await signIn('tobias.fenn');
-    worker = new DispatchWorker(firm.office);
+    worker = new DispatchWorker(firm.office, OUTGOING);
     // An address that nobody else has, of a client with an open matter, whose owner takes mail.
     const ordinary = new Set(
       firm.world

@@ -3,7 +3,7 @@ import { beat } from '../../foundation/pulse.ts';
 import type { Office } from '../../foundation/office.ts';
 import { mailboxesWithChanges } from './pendingChanges.ts';
 import { connectionProblem, type MailboxRow } from '../../mailserver/imap.ts';
-import { MailboxSync } from './sync.ts';
+import { MailboxSync, type Chore } from './sync.ts';
 
 const LEASE_SECONDS = 30;
 const ROUND = 5000;
@@ -42,7 +42,10 @@ export class MailboxSupervisor {
   private forgetAt = 0;
   private saidAt = 0;
 
-  constructor(private readonly office: Office) {}
+  constructor(
+    private readonly office: Office,
+    private readonly chores: readonly Chore[] = [],
+  ) {}
 
   start(): void {
     this.deaf = this.office.watch.listen((topics) => {
@@ -201,7 +204,7 @@ export class MailboxSupervisor {
   private keep(mailbox: MailboxRow, kept: Kept): void {
     let sync: MailboxSync;
     try {
-      sync = new MailboxSync(this.office, mailbox);
+      sync = new MailboxSync(this.office, mailbox, this.chores);
     } catch (error) {
       void this.failed(mailbox, kept, error).catch(() => undefined);
       return;

@@ -1,6 +1,6 @@
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import { beat } from '../../foundation/pulse.ts';
-import { isDatabaseError, transact, type Transaction } from '../../foundation/database.ts';
+import { isDatabaseError, transact, type Database, type Transaction } from '../../foundation/database.ts';
 import type { Office } from '../../foundation/office.ts';
 import { carryOutChanges } from './pendingChanges.ts';
 import {
@@ -21,7 +21,6 @@ import {
 } from './folders.ts';
 import { IntakeLine } from '../../intake/line.ts';
 import type { Arrival } from '../../intake/prepare.ts';
-import { mirrorDrafts } from '../../writing/mirror.ts';
 
 /** UIDs of history asked for at once. */
 const SLICE = 2000;
@@ -48,6 +47,17 @@ const COMPARE_EACH = 20;
 const COMPARE_SOONEST = 20_000;
 /** While history is being taken in, changes made elsewhere are taken over this often. */
 const CHANGES_ROUND = 30_000;
+
+/**
+ * Something done in a mailbox beside keeping it in step.
+ * @param alone carries out a part of it; what fails costs that part only
+ */
+export type Chore = (
+  db: Database,
+  client: ImapFlow,
+  mailboxId: number,
+  alone: (work: () => Promise<void>) => Promise<void>,
+) => Promise<void>;
 
 /** Keeps one mailbox in step, both ways, over one connection, until stopped or broken off. */
 export class MailboxSync {
@@ -77,6 +87,7 @@ export class MailboxSync {
   constructor(
     private readonly office: Office,
     private readonly mailbox: MailboxRow,
+    private readonly chores: readonly Chore[] = [],
   ) {
     this.line = new IntakeLine(office, mailbox.id);
     this.client = imapClient(accessOf(mailbox, office.config));
@@ -150,7 +161,8 @@ export class MailboxSync {
     if (Date.now() > this.stirredUntil && Date.now() < this.tellAt) return;
     this.tellAt = Date.now() + TOLD_ROUND;
     await this.chore(() => carryOutChanges(this.office.db, this.client, this.mailbox.id));
-    await mirrorDrafts(this.office.db, this.client, this.mailbox.id, (work) => this.chore(work));
+    for (const chore of this.chores)
+      await chore(this.office.db, this.client, this.mailbox.id, (work) => this.chore(work));
   }
 
   /** What fails by itself costs itself and never the round; then the folders are looked at anew, since one may be gone. */

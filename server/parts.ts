@@ -1,0 +1,11 @@
+import type { OutgoingKind } from './dispatch/port.ts';
+import { mailings } from './mailing/outgoing.ts';
+import type { Chore } from './mailbox/sync/sync.ts';
+import { letters } from './writing/outgoing.ts';
+import { mirrorDrafts } from './writing/mirror.ts';
+
+/** What dispatch sends: a further kind is added here, and nowhere else. */
+export const OUTGOING: readonly OutgoingKind[] = [letters, mailings];
+
+/** What is done in each mailbox beside keeping it in step. */
+export const CHORES: readonly Chore[] = [mirrorDrafts];

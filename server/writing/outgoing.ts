@@ -1,0 +1,61 @@
+import type { Addressees } from '../../contract/index.ts';
+import { addressKey } from '../../core/address/address.ts';
+import type { OutgoingKind } from '../dispatch/port.ts';
+import { insertAll } from '../foundation/rows.ts';
+import { composeDraft, type DraftRecord } from './compose.ts';
+
+/** Single letters on their way: all their addressees on one envelope. */
+export const letters: OutgoingKind = {
+  name: 'letter',
+  // What somebody has just written does not queue behind a mailing.
+  priority: 1,
+
+  ready: async () => () => undefined,
+
+  async load(db, rows) {
+    const drafts: DraftRecord[] = await db('draft').whereIn('id', idsOf(rows));
+    const draftOf = new Map(drafts.map((draft) => [draft.id, draft]));
+    return new Map(
+      rows.flatMap((row) => {
+        const draft = draftOf.get(row.draft_id ?? 0);
+        if (!draft) return [];
+        const { to, cc, bcc } = JSON.parse(draft.people) as Addressees;
+        const outgoing = {
+          envelope: [...new Set([...to, ...cc, ...bcc].map(({ email }) => email))],
+          since: draft.send_at ?? new Date(),
+          compose: () => composeDraft(db, draft, new Date()),
+        };
+        return [[row.id, outgoing]];
+      }),
+    );
+  },
+
+  /** A written message is no draft any more; who had a hidden copy is known to us alone, and who wrote it. */
+  async recorded(trx, rows) {
+    const drafts: DraftRecord[] = await trx('draft').whereIn('id', idsOf(rows));
+    const draftOf = new Map(drafts.map((draft) => [draft.id, draft]));
+    for (const { recordId, draft_id, left_at } of rows) {
+      const draft = draftOf.get(draft_id ?? 0);
+      if (!draft || !recordId) continue;
+      await trx('draft').where({ id: draft.id }).update({ state: 'sent', saved_at: left_at });
+      // Whoever wrote it chose its file, too.
+      await trx('message').where({ id: recordId }).update({ handler_id: draft.staff_id });
+      await trx('message').where({ id: recordId, state: 'logged' }).update({ decided_by: draft.staff_id });
+      const { bcc } = JSON.parse(draft.people) as Addressees;
+      const hidden = bcc.map(({ name, email }) => ({
+        message_id: recordId,
+        role: 'bcc',
+        email_key: addressKey(email),
+        email,
+        name,
+      }));
+      await insertAll(trx, 'message_party', hidden, { ignore: true });
+    }
+  },
+
+  finish: async () => 0,
+};
+
+function idsOf(rows: readonly { draft_id: number | null }[]): number[] {
+  return rows.flatMap(({ draft_id }) => draft_id ?? []);
+}
