@@ -36,8 +36,27 @@ const pureCore = {
       ],
     },
   ],
-  'no-restricted-globals': ['error', 'fetch', 'process', 'window', 'document', 'setTimeout', 'setInterval'],
-  'no-restricted-properties': ['error', { object: 'Date', property: 'now', message: 'core/ has no clock.' }],
+  'no-restricted-globals': [
+    'error',
+    'fetch',
+    'process',
+    'window',
+    'document',
+    'setTimeout',
+    'setInterval',
+    'crypto',
+    'performance',
+  ],
+  'no-restricted-properties': [
+    'error',
+    { object: 'Date', property: 'now', message: 'core/ has no clock.' },
+    { object: 'Math', property: 'random', message: 'core/ leaves nothing to chance.' },
+  ],
+  'no-restricted-syntax': [
+    'error',
+    { selector: "NewExpression[callee.name='Date'][arguments.length=0]", message: 'core/ has no clock.' },
+    { selector: "CallExpression[callee.name='Date']", message: 'core/ has no clock.' },
+  ],
 };
 
 /**
@@ -79,7 +98,14 @@ export default tseslint.config(
   },
   { files: ['server/**/*.ts'], rules: forbid('web', 'outside', 'demo', 'bench', 'scripts', 'test') },
   { files: ['web/**/*.{ts,vue}'], rules: forbid('server', 'outside', 'demo', 'bench', 'scripts', 'test') },
-  { files: ['outside/**/*.ts'], rules: forbid('server', 'web', 'demo', 'bench', 'scripts', 'test') },
+  // The outside world knows nothing of the office but how mail is read.
+  {
+    files: ['outside/**/*.ts'],
+    rules: forbid('contract', 'server', 'web', 'demo', 'bench', 'scripts', 'test'),
+  },
+  { files: ['demo/**/*.ts'], rules: forbid('web', 'bench', 'scripts', 'test') },
+  { files: ['bench/**/*.ts'], rules: forbid('web', 'test') },
+  { files: ['scripts/**/*.ts'], rules: forbid('web', 'bench', 'test') },
   {
     files: ['scripts/**', 'bench/**', 'outside/main.ts', 'server/main.ts', '*.js', '*.ts'],
     rules: { 'no-console': 'off' },
