@@ -16,8 +16,14 @@ export interface OfficeRule {
     | { kind: 'private' };
 }
 
+/** What a rule looks at. */
+export type RuleView = Pick<FilingMessage, 'subject' | 'list'> & {
+  from: { address: string } | null;
+  recipients: readonly { address: string }[];
+};
+
 /** Whether the rule speaks of this message. A pattern with nothing in it matches nothing. */
-export function ruleMatches(rule: OfficeRule, message: FilingMessage): boolean {
+export function ruleMatches(rule: OfficeRule, message: RuleView): boolean {
   const pattern = rule.pattern.trim();
   if (!pattern) return false;
   const addresses = [...(message.from ? [message.from] : []), ...message.recipients].map(

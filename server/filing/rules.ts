@@ -2,17 +2,18 @@ import { readableBy } from '../correspondence/access.ts';
 import type { Knex } from 'knex';
 import type { Rule, RuleDraft, RuleTrial } from '../../contract/index.ts';
 import { addressKey, shownName } from '../../core/address/address.ts';
-import { ruleWords, type OfficeRule } from '../../core/filing/rules.ts';
+import { ruleMatches, ruleWords, type OfficeRule } from '../../core/filing/rules.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { isDuplicate } from '../foundation/database.ts';
 import { beat } from '../foundation/pulse.ts';
 import { filesByIds } from '../records/files.ts';
 import { readRules } from './knowledge.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
-import { likePattern } from '../foundation/rows.ts';
+import { groupBy } from '../foundation/rows.ts';
 
 /** A rule is tried on this many of the newest messages. */
 const LOOKED = 20_000;
+const PAGE = 2000;
 const SAMPLE = 8;
 
 /** The office's rules with who made them. */
@@ -48,30 +49,28 @@ export async function tryRule(db: Knex, staffId: number, draft: RuleDraft): Prom
   const file =
     'fileId' in draft.then ? (await filesByIds(db, [draft.then.fileId])).get(draft.then.fileId) : undefined;
   if ('fileId' in draft.then && !file) throw notFound('That file');
-  // Counted, not reckoned from the numbers, which go up in greater steps where several databases write.
-  const beyond = await db('message').orderBy('id', 'desc').offset(LOOKED).first('id');
-  const from = Number(beyond?.id ?? 0);
-  const matching = () => matched(db, rule).where('message.id', '>', from);
-  const moving = () => elsewhere(matching(), rule);
-  const [matches, moves, overPeople, sample] = await Promise.all([
-    matching().countDistinct('message.id as count').first(),
-    moving().countDistinct('message.id as count').first(),
-    moving().whereNotNull('message.decided_by').countDistinct('message.id as count').first(),
-    readableBy(db, moving(), staffId)
-      .orderBy('message.at', 'desc')
-      .limit(SAMPLE)
-      .distinct(
-        'message.id',
-        'message.at',
-        'message.from_name',
-        'message.from_address',
-        'message.subject',
-        'message.state',
-      ),
-  ]);
+  const matches = await matching(db, rule);
+  const moving = () => elsewhere(db('message').whereIn('message.id', matches), rule);
+  const [moves, overPeople, sample]: [Counted, Counted, Sampled[]] = matches.length
+    ? await Promise.all([
+        moving().count('* as count').first(),
+        moving().whereNotNull('message.decided_by').count('* as count').first(),
+        readableBy(db, moving(), staffId)
+          .orderBy('message.at', 'desc')
+          .limit(SAMPLE)
+          .select(
+            'message.id',
+            'message.at',
+            'message.from_name',
+            'message.from_address',
+            'message.subject',
+            'message.state',
+          ),
+      ])
+    : [undefined, undefined, []];
   return {
     words: ruleWords(rule, file?.number ?? ''),
-    matches: Number(matches?.count ?? 0),
+    matches: matches.length,
     moves: Number(moves?.count ?? 0),
     overPeople: Number(overPeople?.count ?? 0),
     sample: sample.map((row) => ({
@@ -85,15 +84,51 @@ export async function tryRule(db: Knex, staffId: number, draft: RuleDraft): Prom
   };
 }
 
-/** Messages of which a rule speaks; the same that `ruleMatches` would find, through the database's keys. */
-function matched(db: Knex, rule: OfficeRule): Knex.QueryBuilder {
-  const query = db('message').whereNot('message.state', 'private');
-  if (rule.by === 'list') return query.where('message.list_id', 'like', `%${likePattern(rule.pattern)}`);
-  if (rule.by === 'subject') return query.where('message.subject', 'like', likePattern(rule.pattern));
-  query.join('message_party', 'message_party.message_id', 'message.id');
-  return rule.by === 'address'
-    ? query.where('message_party.email_key', addressKey(rule.pattern))
-    : query.where('message_party.domain', rule.pattern.toLowerCase().replace(/^@/, ''));
+/** Of the newest messages those of which a rule speaks, by the very function that decides on new ones. */
+async function matching(db: Knex, rule: OfficeRule): Promise<number[]> {
+  const found: number[] = [];
+  for (let looked = 0, before = Number.MAX_SAFE_INTEGER; looked < LOOKED; looked += PAGE) {
+    const rows: Looked[] = await db('message')
+      .where('id', '<', before)
+      .orderBy('id', 'desc')
+      .limit(PAGE)
+      .select('id', 'state', 'subject', 'list_id', 'from_address');
+    if (!rows.length) break;
+    const parties: { message_id: number; email: string }[] = await db('message_party')
+      .whereIn(
+        'message_id',
+        rows.map(({ id }) => id),
+      )
+      .whereNot({ role: 'from' })
+      .select('message_id', 'email');
+    const recipientsOf = groupBy(parties, ({ message_id }) => message_id);
+    for (const row of rows) {
+      const recipients = (recipientsOf.get(row.id) ?? []).map(({ email }) => ({ address: email }));
+      const from = row.from_address ? { address: row.from_address } : null;
+      const view = { subject: row.subject, list: row.list_id, from, recipients };
+      if (row.state !== 'private' && ruleMatches(rule, view)) found.push(row.id);
+    }
+    before = rows.at(-1)?.id ?? 0;
+  }
+  return found;
+}
+
+type Counted = { count?: string | number } | undefined;
+interface Sampled {
+  id: number;
+  at: Date;
+  from_name: string;
+  from_address: string;
+  subject: string;
+  state: RuleTrial['sample'][number]['state'];
+}
+
+interface Looked {
+  id: number;
+  state: string;
+  subject: string;
+  list_id: string;
+  from_address: string;
 }
 
 /** Narrows to those that the rule would put elsewhere than they are. */

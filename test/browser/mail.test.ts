@@ -235,6 +235,34 @@ describe('the day’s mail, in the browser', function () {
     await page.getByRole('button', { name: 'Pause' }).waitFor();
   });
 
+  it('files to what the typed words mean, however quick the key', async () => {
+    const { page, firm } = office;
+    const [first, second] = await firm.db('file').where({ general: 0 }).orderBy('number').limit(2);
+    const id = `quick${Date.now()}@x.example`;
+    deliver(firm, OFFICE, id, { headers: { Subject: 'Quick fingers' } });
+    await openMail();
+    await line('Quick fingers').waitFor();
+    await line('Quick fingers').locator('input[type=checkbox]').check();
+    await page.keyboard.press('f');
+    const words = page.getByRole('combobox', { name: /file|number/i }).last();
+    await words.fill(first.number);
+    await page.locator('#found-files').getByText(first.number).first().waitFor();
+    // The search is slow from now on, and Enter comes before its answer.
+    await page.route('**/api/search*', async (route) => {
+      await new Promise((resolve) => setTimeout(resolve, 700));
+      await route.continue();
+    });
+    await words.fill(second.number);
+    await page.keyboard.press('Enter');
+    const filed = async () => {
+      const message = await firm.db('message').where({ message_id: id }).first('id');
+      return firm.db('filing').where({ message_id: message?.id }).pluck('file_id');
+    };
+    await until('it is filed', async () => (await filed()).length > 0);
+    expect(await filed()).to.deep.equal([second.id]);
+    await page.unroute('**/api/search*');
+  });
+
   it('asks before anything goes for good where a mailbox has no bin, and says what a server did not do', async () => {
     const { page, firm } = office;
     const mailbox = await firm.db('mailbox').where({ address: MAREN }).first('id', 'name');

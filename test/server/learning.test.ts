@@ -16,6 +16,10 @@ import { Office } from '../../server/foundation/office.ts';
 import { findDoubles, makeClient } from '../../server/records/create.ts';
 import { openFirm, rawMessage, vouchedFor, type TestFirm } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
+import { filingMessage } from '../../core/filing/message.ts';
+import { ruleMatches } from '../../core/filing/rules.ts';
+import { readMessage } from '../../core/message/read.ts';
+import { readRaw } from '../../server/foundation/sources.ts';
 
 const MAREN = 1;
 const TOBIAS = 2;
@@ -191,15 +195,35 @@ describe('learning from the desk', () => {
     expect((await arrive('Sales <sales2@merchant.example>', 'Prices')).state).to.equal('suggested');
   });
 
-  it('finds the same mail by a rule in the database as the rule itself does', async () => {
+  it('counts on the past the very mail that a rule will take, whatever it looks at', async () => {
     await arrive('List <list@merchant.example>', 'News', 'News', {
       'List-Id': 'The news <news.merchant.example>',
     });
-    const moves = async (by: 'list' | 'subject' | 'address', pattern: string) =>
-      (await tryRule(firm.db, 1, { by, pattern, then: { kind: 'file', fileId: 1 } })).matches;
-    expect(await moves('list', 'news.merchant.example')).to.equal(1);
-    expect(await moves('subject', 'prices next')).to.equal(1);
-    expect(await moves('address', 'LIST@merchant.example')).to.equal(1);
+    await arrive('Host <desk@mail.merchant.example>', 'Summary of the week');
+    const { register } = await filingKnowledge(firm.office);
+    const rows = await firm.db('message').whereNot({ state: 'private' }).select('id', 'raw_hash');
+    const messages = await Promise.all(
+      rows.map(async ({ raw_hash }) =>
+        filingMessage(register, await readMessage(await readRaw(firm.db, raw_hash))),
+      ),
+    );
+    for (const [by, pattern] of [
+      ['list', 'news.merchant.example'],
+      ['list', 'merchant.example'],
+      ['subject', 'prices next'],
+      ['subject', 'summary  OF the'],
+      ['address', 'LIST@merchant.example'],
+      ['domain', 'merchant.example'],
+      ['domain', '@mail.merchant.example'],
+      ['domain', 'chant.example'],
+    ] as const) {
+      const draft = { by, pattern, then: { kind: 'file' as const, fileId: 1 } };
+      const will = messages.filter((message) => ruleMatches({ id: 0, ...draft }, message)).length;
+      expect([by, pattern, (await tryRule(firm.db, 1, draft)).matches]).to.deep.equal([by, pattern, will]);
+    }
+    const domain = { by: 'domain' as const, pattern: 'merchant.example', then: { kind: 'aside' as const } };
+    const sample = (await tryRule(firm.db, 1, domain)).sample.map(({ subject }) => subject);
+    expect(sample).to.include('Summary of the week');
   });
 
   it('looks over what was settled alone, and offers what was filed for the same reason when one is corrected', async () => {

@@ -3,10 +3,11 @@ import { useDebounceFn } from '@vueuse/core';
 import { reactive, ref, watch } from 'vue';
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { ClientPage, type ClientQuery } from '../../contract/index.ts';
-import { get, wordsOf } from '../api.ts';
+import { get } from '../api.ts';
 import { useLive } from '../live.ts';
 import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useLatest } from '../ui/latest.ts';
 import { useTimes } from '../words.ts';
 
 const LIMIT = 50;
@@ -21,7 +22,7 @@ const query = reactive({
   offset: Number(route.query.offset ?? 0),
 });
 const page = ref<ClientPage | null>(null);
-const problem = ref('');
+const { ask, problem } = useLatest();
 const COLUMNS: { key: ClientQuery['sort'] | null; words: string; right?: boolean }[] = [
   { key: 'name', words: 'Client' },
   { key: null, words: 'Place' },
@@ -38,12 +39,7 @@ const STATUSES = [
 ];
 
 async function load() {
-  try {
-    page.value = await get(ClientPage, '/clients', { ...query, limit: LIMIT });
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
+  page.value = (await ask(() => get(ClientPage, '/clients', { ...query, limit: LIMIT }))) ?? page.value;
 }
 void load();
 useLive(['records'], () => void load());

@@ -2,11 +2,12 @@
 import { useDebounceFn } from '@vueuse/core';
 import { computed, ref, watch } from 'vue';
 import { LedgerPage, type LedgerEntry, type Note } from '../../contract/index.ts';
-import { get, wordsOf } from '../api.ts';
+import { get } from '../api.ts';
 import { useLive } from '../live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useLatest } from '../ui/latest.ts';
 import { many, useTimes } from '../words.ts';
 
 /** A client's correspondence: received on the left page, sent on the right, dates down the spine. */
@@ -18,30 +19,24 @@ const notes = ref<Note[]>([]);
 const unfiled = ref<LedgerPage['unfiled']>([]);
 const total = ref(0);
 const words = ref('');
-const problem = ref('');
+const { ask, problem } = useLatest();
 const loaded = ref(false);
 const opened = ref<number | null>(null);
 
 async function load(more = false) {
-  try {
-    const offset = more ? entries.value.length : 0;
-    const limit = more ? LIMIT : Math.min(200, Math.max(LIMIT, entries.value.length));
-    const page = await get(LedgerPage, `/clients/${props.clientId}/ledger`, {
-      offset,
-      limit,
-      fileId: props.fileId,
-      q: words.value,
-    });
-    entries.value = more ? [...entries.value, ...page.entries] : page.entries;
-    total.value = page.total;
-    notes.value = page.notes;
-    unfiled.value = page.unfiled;
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  } finally {
-    loaded.value = true;
-  }
+  const query = {
+    offset: more ? entries.value.length : 0,
+    limit: more ? LIMIT : Math.min(200, Math.max(LIMIT, entries.value.length)),
+    fileId: props.fileId,
+    q: words.value,
+  };
+  const page = await ask(() => get(LedgerPage, `/clients/${props.clientId}/ledger`, query));
+  loaded.value = true;
+  if (!page) return;
+  entries.value = more ? [...entries.value, ...page.entries] : page.entries;
+  total.value = page.total;
+  notes.value = page.notes;
+  unfiled.value = page.unfiled;
 }
 void load();
 useLive(['mail'], () => void load());

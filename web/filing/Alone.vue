@@ -3,7 +3,7 @@ import { useEventListener } from '@vueuse/core';
 import { computed, nextTick, ref, watch } from 'vue';
 import { AlonePage, AloneRow, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
 import { z } from 'zod';
-import { get, send, wordsOf } from '../api.ts';
+import { get, send } from '../api.ts';
 import { useLive } from '../live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileFinder from '../parts/FileFinder.vue';
@@ -13,6 +13,7 @@ import { useLine } from '../parts/line.ts';
 import Pager from '../parts/Pager.vue';
 import Reasons from '../parts/Reasons.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useLatest } from '../ui/latest.ts';
 import { many, useTimes } from '../words.ts';
 
 /** What was settled without a person, day by day: quick to scan, and to correct. */
@@ -23,7 +24,7 @@ const day = ref<string | null>(null);
 const offset = ref(0);
 const page = ref<AlonePage | null>(null);
 const at = ref(0);
-const problem = ref('');
+const { ask, problem } = useLatest();
 const said = ref('');
 const undoId = ref<number | null>(null);
 const opened = ref<number | null>(null);
@@ -36,19 +37,12 @@ const rows = computed(() => page.value?.rows ?? []);
 const row = computed(() => rows.value[at.value]);
 
 async function load() {
-  try {
-    page.value = await get(AlonePage, '/filing/alone', {
-      day: day.value,
-      state: state.value,
-      offset: offset.value,
-      limit: LIMIT,
-    });
-    day.value = page.value.day;
-    at.value = Math.min(at.value, Math.max(0, rows.value.length - 1));
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
+  const query = { day: day.value, state: state.value, offset: offset.value, limit: LIMIT };
+  const found = await ask(() => get(AlonePage, '/filing/alone', query));
+  if (!found) return;
+  page.value = found;
+  day.value = found.day;
+  at.value = Math.min(at.value, Math.max(0, rows.value.length - 1));
 }
 void load();
 useLive(['sorting'], () => {

@@ -1,47 +1,39 @@
 <script setup lang="ts">
-import { useDebounceFn } from '@vueuse/core';
-import { nextTick, ref, watch } from 'vue';
-import { SearchHits, type FileRef } from '../../contract/index.ts';
-import { get, wordsOf } from '../api.ts';
+import { computed, nextTick, ref, watch } from 'vue';
+import type { FileRef } from '../../contract/index.ts';
 import FileTab from './FileTab.vue';
+import { useSearching } from './searching.ts';
 import Trouble from './Trouble.vue';
 
 /** Finds any file by number, title, client or person, from the keyboard. */
 const open = defineModel<boolean>({ required: true });
 const emit = defineEmits<{ choose: [file: FileRef] }>();
 const words = ref('');
-const files = ref<FileRef[]>([]);
 const at = ref(0);
-const problem = ref('');
 const input = ref<HTMLInputElement | null>(null);
+const { hits, problem, settled } = useSearching(words);
+const files = computed(() => hits.value.files);
+watch(files, () => (at.value = 0));
 
 watch(open, async (now) => {
   if (!now) return;
   words.value = '';
-  files.value = [];
   await nextTick();
   setTimeout(() => input.value?.focus(), 50);
 });
-const look = useDebounceFn(async () => {
-  try {
-    files.value = (await get(SearchHits, '/search', { q: words.value })).files;
-    at.value = 0;
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}, 80);
-watch(words, look);
 
 function choose(file: FileRef | undefined) {
   if (!file) return;
   emit('choose', file);
   open.value = false;
 }
+async function enter() {
+  if (await settled()) choose(files.value[at.value]);
+}
 function key(event: KeyboardEvent) {
   if (event.key === 'ArrowDown') at.value = Math.min(at.value + 1, files.value.length - 1);
   else if (event.key === 'ArrowUp') at.value = Math.max(at.value - 1, 0);
-  else if (event.key === 'Enter') choose(files.value[at.value]);
+  else if (event.key === 'Enter') void enter();
   else return;
   event.preventDefault();
 }

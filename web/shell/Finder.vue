@@ -1,28 +1,18 @@
 <script setup lang="ts">
-import { onKeyStroke, useDebounceFn } from '@vueuse/core';
+import { onKeyStroke } from '@vueuse/core';
 import { computed, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
-import { SearchHits } from '../../contract/index.ts';
-import { get } from '../api.ts';
 import KeyCap from '../parts/KeyCap.vue';
+import { SCREENS } from '../screens.ts';
+import { useSearching } from '../parts/searching.ts';
 
 const router = useRouter();
 const input = ref<HTMLInputElement | null>(null);
 const words = ref('');
 const open = ref(false);
 const at = ref(0);
-const hits = ref<SearchHits>({ files: [], clients: [] });
+const { hits, settled } = useSearching(words);
 
-const SCREENS = [
-  { words: 'Today', to: '/' },
-  { words: 'Sorting', to: '/sorting' },
-  { words: 'Mail', to: '/mail' },
-  { words: 'Write', to: '/write' },
-  { words: 'Drafts', to: '/writing' },
-  { words: 'Clients', to: '/clients' },
-  { words: 'Mailings', to: '/mailings' },
-  { words: 'Mailboxes', to: '/mailboxes' },
-];
 const choices = computed(() => [
   ...hits.value.clients.map((client) => ({
     key: `c${client.id}`,
@@ -37,8 +27,8 @@ const choices = computed(() => [
     to: `/clients/${file.clientId}?file=${file.id}`,
   })),
   ...SCREENS.filter(
-    (screen) => words.value && screen.words.toLowerCase().startsWith(words.value.toLowerCase()),
-  ).map((screen) => ({ key: screen.to, words: screen.words, more: 'screen', to: screen.to })),
+    ({ title, find }) => find && words.value && title.toLowerCase().startsWith(words.value.toLowerCase()),
+  ).map(({ title, path }) => ({ key: path, words: title, more: 'screen', to: `/${path}` })),
   ...(words.value.trim().length > 2
     ? [
         {
@@ -50,15 +40,14 @@ const choices = computed(() => [
       ]
     : []),
 ]);
-const look = useDebounceFn(async () => {
-  hits.value = words.value.trim()
-    ? await get(SearchHits, '/search', { q: words.value }).catch(() => ({ files: [], clients: [] }))
-    : { files: [], clients: [] };
-  at.value = 0;
-}, 80);
+watch(hits, () => (at.value = 0));
+async function enter() {
+  const meant = words.value;
+  await settled();
+  if (words.value === meant) go(at.value);
+}
 watch(words, () => {
   open.value = true;
-  void look();
 });
 
 onKeyStroke('/', (event) => {
@@ -78,7 +67,7 @@ function go(index: number) {
 function key(event: KeyboardEvent) {
   if (event.key === 'ArrowDown') at.value = Math.min(at.value + 1, choices.value.length - 1);
   else if (event.key === 'ArrowUp') at.value = Math.max(at.value - 1, 0);
-  else if (event.key === 'Enter') go(at.value);
+  else if (event.key === 'Enter') void enter();
   else if (event.key === 'Escape') {
     open.value = false;
     input.value?.blur();

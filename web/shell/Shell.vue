@@ -2,6 +2,7 @@
 import { computed, onUnmounted, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { closeLive, openLive, useLive } from '../live.ts';
+import { SCREENS, type RailCount } from '../screens.ts';
 import { useSession } from '../session.ts';
 import { many, useTimes } from '../words.ts';
 import Account from './Account.vue';
@@ -12,31 +13,17 @@ const router = useRouter();
 const { ago } = useTimes();
 const counts = computed(() => session.counts);
 const account = ref(false);
-interface RailLink {
-  to: string;
-  words: string;
-  count?: number | undefined;
-  needs?: boolean;
-}
-const groups = computed<{ name: string; links: RailLink[] }[]>(() => [
-  {
-    name: 'The day',
-    links: [
-      { to: '/', words: 'Today' },
-      { to: '/sorting', words: 'Sorting', count: counts.value?.sorting, needs: true },
-      { to: '/mail', words: 'Mail', count: counts.value?.unread },
-    ],
-  },
-  { name: 'Records', links: [{ to: '/clients', words: 'Clients', count: counts.value?.clients }] },
-  { name: 'Going out', links: [{ to: '/mailings', words: 'Mailings', count: counts.value?.mailings }] },
-  {
-    name: 'Cupboard',
-    links: [
-      { to: '/mailboxes', words: 'Mailboxes', count: counts.value?.mailboxes.total },
-      { to: '/filing', words: 'Filing' },
-    ],
-  },
-]);
+const countOf = (count: RailCount | undefined) =>
+  count === 'mailboxes' ? counts.value?.mailboxes.total : count && counts.value?.[count];
+const groups = computed(() => {
+  const links = SCREENS.flatMap(({ path, title, rail }) =>
+    rail ? [{ to: `/${path}`, words: title, ...rail, count: countOf(rail.count) }] : [],
+  );
+  return [...new Set(links.map(({ group }) => group))].map((name) => ({
+    name,
+    links: links.filter(({ group }) => group === name),
+  }));
+});
 const initials = computed(() =>
   (session.session?.staff.name ?? '')
     .split(' ')

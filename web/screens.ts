@@ -1,0 +1,137 @@
+import type { Component } from 'vue';
+
+/** A screen within the shell. Router, rail and finder read this one list, so that they cannot drift apart. */
+export interface Screen {
+  /** Of the route. */
+  name: string;
+  /** Below `/`; parameters as the router writes them. */
+  path: string;
+  /** In the window's title, the rail and the finder. */
+  title: string;
+  show: () => Promise<{ default: Component }>;
+  /** Where it stands in the rail. */
+  rail?: { group: 'The day' | 'Records' | 'Going out' | 'Cupboard'; count?: RailCount; needs?: boolean };
+  /** Whether the finder at the top leads to it: whoever names it needs to know no number. */
+  find?: boolean;
+}
+
+/** Which of the counts of the rail stands beside a screen. */
+export type RailCount = 'sorting' | 'unread' | 'clients' | 'mailings' | 'mailboxes';
+
+export const SCREENS: readonly Screen[] = [
+  {
+    name: 'today',
+    path: '',
+    title: 'Today',
+    show: () => import('./today/Today.vue'),
+    rail: { group: 'The day' },
+    find: true,
+  },
+  {
+    name: 'returned',
+    path: 'returned',
+    title: 'Returned messages',
+    show: () => import('./today/Returned.vue'),
+    find: true,
+  },
+  {
+    name: 'sorting',
+    path: 'sorting',
+    title: 'Sorting',
+    show: () => import('./sorting/Sorting.vue'),
+    rail: { group: 'The day', count: 'sorting', needs: true },
+    find: true,
+  },
+  {
+    name: 'look them over',
+    path: 'sorting/over',
+    title: 'Look them over',
+    show: () => import('./filing/Alone.vue'),
+    find: true,
+  },
+  {
+    name: 'mail',
+    path: 'mail',
+    title: 'Mail',
+    show: () => import('./mail/Mail.vue'),
+    rail: { group: 'The day', count: 'unread' },
+    find: true,
+  },
+  { name: 'write', path: 'write', title: 'Write', show: () => import('./writing/Begin.vue'), find: true },
+  {
+    name: 'writing',
+    path: 'writing',
+    title: 'Drafts',
+    show: () => import('./writing/Writing.vue'),
+    find: true,
+  },
+  {
+    name: 'letter',
+    path: 'writing/:id(\\d+)',
+    title: 'Write',
+    show: () => import('./writing/Letter.vue'),
+  },
+  {
+    name: 'clients',
+    path: 'clients',
+    title: 'Clients',
+    show: () => import('./clients/Clients.vue'),
+    rail: { group: 'Records', count: 'clients' },
+    find: true,
+  },
+  {
+    name: 'client',
+    path: 'clients/:id(\\d+)',
+    title: 'Client',
+    show: () => import('./clients/Client.vue'),
+  },
+  {
+    name: 'mailings',
+    path: 'mailings',
+    title: 'Mailings',
+    show: () => import('./mailings/Mailings.vue'),
+    rail: { group: 'Going out', count: 'mailings' },
+    find: true,
+  },
+  {
+    name: 'mailing',
+    path: 'mailings/:id(\\d+)/:step(recipients|message|checks|release)?',
+    title: 'Mailing',
+    show: () => import('./mailings/Mailing.vue'),
+  },
+  {
+    name: 'mailboxes',
+    path: 'mailboxes',
+    title: 'Mailboxes',
+    show: () => import('./mailboxes/Mailboxes.vue'),
+    rail: { group: 'Cupboard', count: 'mailboxes' },
+    find: true,
+  },
+  {
+    name: 'connect',
+    path: 'mailboxes/connect',
+    title: 'Connect a mailbox',
+    show: () => import('./mailboxes/Connect.vue'),
+    find: true,
+  },
+  {
+    name: 'mailbox',
+    path: 'mailboxes/:id(\\d+)',
+    title: 'Mailbox',
+    show: () => import('./mailboxes/MailboxSettings.vue'),
+  },
+  {
+    name: 'filing',
+    path: 'filing',
+    title: 'Filing',
+    show: () => import('./filing/HowWell.vue'),
+    rail: { group: 'Cupboard' },
+    find: true,
+  },
+  {
+    name: 'nowhere',
+    path: ':rest(.*)*',
+    title: 'Not found',
+    show: () => import('./shell/Nowhere.vue'),
+  },
+];
