@@ -224,6 +224,7 @@ export const MailboxSettings = z.object({
   address: z.string(),
   name: z.string(),
   owner: z.string(),
+  ownerId: z.number(),
   shared: z.boolean(),
   access: MailboxAccess.extend({ imapPort: z.number(), smtpPort: z.number() }),
   takeFrom: z.string().nullable(),

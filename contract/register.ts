@@ -54,7 +54,14 @@ export const ClientView = z.object({
   adviser: z.string().nullable(),
   people: z.array(ClientPerson),
   files: z.array(FileRef.extend({ opened: z.string(), closedOn: z.string().nullable(), stage: z.string() })),
-  fields: z.array(z.object({ label: z.string(), value: z.string() })),
+  fields: z.array(
+    z.object({
+      label: z.string(),
+      value: z.string(),
+      /** A number with a unit, such as an area. */
+      measured: z.boolean(),
+    }),
+  ),
   interests: z.array(z.string()),
 });
 export type ClientView = z.infer<typeof ClientView>;

@@ -31,36 +31,3 @@ export function messageIds(header: string | null | undefined): string[] {
     .filter(Boolean)
     .slice(-LIMITS.named);
 }
-
-/**
- * Gathers messages into conversations as they come, in any order: two messages are of one conversation
- * when one names the other or both name a third (the linking of RFC 5256 REFERENCES, steps 1 and 2;
- * its last step, joining by subject alone, is weighed by filing instead, where it is only evidence).
- */
-export class Conversations {
-  private readonly parent = new Map<string, string>();
-
-  private root(id: string): string {
-    let at = id;
-    for (let up = this.parent.get(at); up !== undefined && up !== at; up = this.parent.get(at)) at = up;
-    this.parent.set(id, at);
-    return at;
-  }
-
-  /** Takes a message in and joins all that it names. */
-  add(links: ConversationLinks): void {
-    const ids = [...(links.messageId ? [links.messageId] : []), ...namedMessages(links)];
-    const first = ids[0];
-    if (first === undefined) return;
-    const root = this.root(first);
-    this.parent.set(root, root);
-    for (const id of ids.slice(1)) {
-      this.parent.set(this.root(id), root);
-    }
-  }
-
-  /** Whether both messages are known and of one conversation. */
-  together(a: string, b: string): boolean {
-    return this.parent.has(a) && this.parent.has(b) && this.root(a) === this.root(b);
-  }
-}

@@ -154,7 +154,11 @@ export async function viewClient(db: Knex, id: number): Promise<ClientView | nul
       closedOn: file.closed,
       stage: file.stage,
     })),
-    fields: (fields as FieldRow[]).map((row) => ({ label: row.label, value: fieldWords(row) })),
+    fields: (fields as FieldRow[]).map((row) => ({
+      label: row.label,
+      value: fieldWords(row),
+      measured: row.number_value !== null && row.unit !== '',
+    })),
     interests,
   };
 }

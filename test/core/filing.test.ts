@@ -152,8 +152,23 @@ describe('filing decides', () => {
       }),
     ).to.include.members([-22, -21]);
   });
-  it('never suggests more than five, and never a closed file of itself', () => {
+  it('never suggests a closed file of itself', () => {
     expect((files(message('third@party.example')) as number[]).map(Math.abs)).to.not.include(12);
+  });
+  it('suggests five files at most, of however many clients somebody belongs to', () => {
+    const many = Array.from({ length: 9 }, (_, index) => index + 1);
+    const broker = new FilingRegister({
+      firmDomains: ['firm.example'],
+      staffAddresses: [],
+      freemail: [],
+      fileNumberPattern: 'QL-\\d{5}',
+      clients: many.map((id) => ({ id, name: `Client ${id}` })),
+      people: [{ id: 1, name: 'Bo Broker', addresses: ['bo@broker.example'], clientIds: many }],
+      files: many.map((id) => file(id, `QL-1000${id}`, `Matter ${id}`, id, [1])),
+    });
+    const decision = decide({ ...mind, register: broker }, message('bo@broker.example'), knowing());
+    expect(decision.state).to.equal('suggested');
+    expect(decision.state === 'suggested' && decision.candidates).to.have.length(5);
   });
   it('gives a plain reason with everything', () => {
     const decision = decide(mind, message('ann@one.example'), knowing());

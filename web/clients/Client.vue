@@ -61,7 +61,7 @@ const facts = computed(() => {
   const now = client.value;
   if (!now) return '';
   const areas = now.fields
-    .filter((field) => / ha$/.test(field.value))
+    .filter((field) => field.measured)
     .map((field) => `${field.label.toLowerCase()} ${field.value}`);
   return [now.place, ...areas, now.adviser ? `adviser ${now.adviser}` : ''].filter(Boolean).join(' · ');
 });

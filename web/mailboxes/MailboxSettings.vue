@@ -34,7 +34,7 @@ const silently = ref(false);
 const leaving = ref(false);
 const remove = ref(false);
 const mayAny = computed(() => session.may('connect any mailbox'));
-const others = computed(() => (box.value?.staff ?? []).filter((each) => each.name !== box.value?.owner));
+const others = computed(() => (box.value?.staff ?? []).filter((each) => each.id !== box.value?.ownerId));
 
 async function load() {
   try {

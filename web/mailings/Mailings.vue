@@ -28,12 +28,17 @@ async function load() {
   }
 }
 async function loadMore() {
-  const next = await get(z.array(MailingRow), '/mailings', {
-    offset: mailings.value?.length ?? 0,
-    limit: LIMIT,
-  });
-  mailings.value = [...(mailings.value ?? []), ...next];
-  more.value = next.length === LIMIT;
+  try {
+    const next = await get(z.array(MailingRow), '/mailings', {
+      offset: mailings.value?.length ?? 0,
+      limit: LIMIT,
+    });
+    mailings.value = [...(mailings.value ?? []), ...next];
+    more.value = next.length === LIMIT;
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
 }
 async function begin(copyOf: number | null) {
   busy.value = true;

@@ -104,10 +104,10 @@ const FILES = [
 <template>
   <div v-if="workshop.draft" class="recipients">
     <section class="who" aria-labelledby="who">
-      <p class="line">
-        <span><h2 id="who">Who should have this</h2></span
-        ><span class="quiet">Each line narrows the one above</span>
-      </p>
+      <div class="line">
+        <h2 id="who">Who should have this</h2>
+        <span class="quiet">Each line narrows the one above</span>
+      </div>
       <div class="sheet">
         <CriterionLine
           v-for="(_, index) in lines"
@@ -168,18 +168,16 @@ const FILES = [
       </div>
     </section>
     <section class="sheet list" aria-labelledby="recipients">
-      <p class="line pa-3">
-        <span
-          ><h2 id="recipients">
-            {{
-              found
-                ? `${found.ticked.toLocaleString('en-GB')} ${found.ticked === 1 ? 'recipient' : 'recipients'}`
-                : 'Counting …'
-            }}
-          </h2></span
-        >
+      <div class="line pa-3">
+        <h2 id="recipients">
+          {{
+            found
+              ? `${found.ticked.toLocaleString('en-GB')} ${found.ticked === 1 ? 'recipient' : 'recipients'}`
+              : 'Counting …'
+          }}
+        </h2>
         <span class="quiet" role="status">{{ counting && found ? 'counting …' : '' }}</span>
-      </p>
+      </div>
       <Trouble :words="problem" :retry="load" class="ma-3" />
       <div class="scroll" tabindex="0" role="region" aria-label="Recipients">
         <table class="ledger-table">

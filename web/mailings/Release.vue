@@ -51,7 +51,10 @@ async function release() {
   if (!list.value || !workshop.mailing) return;
   busy.value = true;
   try {
-    if (!(await workshop.save())) throw new Error('not saved');
+    if (!(await workshop.save())) {
+      problem.value = workshop.problem || 'The mailing could not be saved, so it has not been released.';
+      return;
+    }
     await act('POST', `/mailings/${workshop.mailing.id}/release`, {
       version: workshop.version,
       recipients: list.value.ticked,

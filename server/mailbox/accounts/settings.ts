@@ -132,6 +132,7 @@ export async function mailboxSettings(
     address: row.address,
     name: row.name,
     owner: owner?.name ?? '',
+    ownerId: row.staff_id,
     shared: Boolean(row.shared),
     access: {
       imapHost: row.imap_host,
