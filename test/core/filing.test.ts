@@ -164,7 +164,10 @@ describe('filing decides', () => {
       fileNumberPattern: 'QL-\\d{5}',
       clients: many.map((id) => ({ id, name: `Client ${id}` })),
       people: [{ id: 1, name: 'Bo Broker', addresses: ['bo@broker.example'], clientIds: many }],
-      files: many.map((id) => file(id, `QL-1000${id}`, `Matter ${id}`, id, [1])),
+      files: many.flatMap((id) => [
+        file(id, `QL-1000${id}`, `Matter ${id}`, id, [1]),
+        file(10 + id, `QL-1001${id}`, `Other matter ${id}`, id, [1]),
+      ]),
     });
     const decision = decide({ ...mind, register: broker }, message('bo@broker.example'), knowing());
     expect(decision.state).to.equal('suggested');
