@@ -5,10 +5,11 @@ import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
 import type { Office } from '../foundation/office.ts';
 import { groupBy } from '../foundation/rows.ts';
 import { keepRaw, packRaw, readRaw, type RawRow } from '../foundation/sources.ts';
-import { accessOf, connectionProblem, type MailboxRow } from '../mailserver/imap.ts';
 import { OutgoingConnection, type SmtpFault } from '../mailserver/smtp.ts';
 import { LEASE_SECONDS, type Claims } from './claims.ts';
 import type { ClaimedRow, Outgoing, OutgoingKind } from './port.ts';
+import { accessOf, type MailboxRow } from '../mailserver/access.ts';
+import { connectionProblem } from '../mailserver/problem.ts';
 
 const CONNECTIONS_PER_MAILBOX = 3;
 

@@ -2,9 +2,11 @@ import type { ImapFlow } from 'imapflow';
 import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { takeAway } from '../intake/ownCopies.ts';
-import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../mailserver/imap.ts';
+import { imapClient } from '../mailserver/imap.ts';
 import type { Office } from '../foundation/office.ts';
 import { groupBy } from '../foundation/rows.ts';
+import { accessOf, type MailboxRow } from '../mailserver/access.ts';
+import { connectionProblem } from '../mailserver/problem.ts';
 
 const LEASE_SECONDS = 60;
 const CLAIM = 90;

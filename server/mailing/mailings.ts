@@ -21,11 +21,11 @@ import { may } from '../../contract/rights.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import type { Office } from '../foundation/office.ts';
 import { withConnection } from '../mailserver/smtp.ts';
-import { accessOf, type MailboxRow } from '../mailserver/imap.ts';
 import { composeMessage, type Composed } from './compose.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 import { insertAll, groupBy } from '../foundation/rows.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
+import { accessOf, type MailboxRow } from '../mailserver/access.ts';
 
 interface MailingRecord {
   id: number;

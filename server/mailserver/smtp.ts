@@ -1,6 +1,7 @@
 import { Readable } from 'node:stream';
 import SMTPConnection from 'nodemailer/lib/smtp-connection';
-import { isLoopback, refuseOpenNetwork, tlsOptions, type Access } from './imap.ts';
+import { isLoopback, refuseOpenNetwork } from './networks.ts';
+import { tlsOptions, type Access } from './access.ts';
 
 export interface SmtpEnvelope {
   from: string;

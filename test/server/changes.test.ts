@@ -1,11 +1,11 @@
 import { expect } from 'chai';
 import { errorForLog, openDatabase } from '../../server/foundation/database.ts';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
-import { connectionProblem } from '../../server/mailserver/imap.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import type { Account } from '../../outside/store.ts';
 import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
+import { connectionProblem } from '../../server/mailserver/problem.ts';
 
 const RUFUS = 'rufus.adair@quillhurst.example';
 const RUFUS_ID = 4;

@@ -1,11 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import { expect } from 'chai';
 import { readRaw } from '../../server/foundation/sources.ts';
-import { connectionProblem } from '../../server/mailserver/imap.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import type { Account } from '../../outside/store.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { deliver, openFirm, rawMessage, type TestFirm } from './helpers.ts';
+import { connectionProblem } from '../../server/mailserver/problem.ts';
 
 const RUFUS = 'rufus.adair@quillhurst.example';
 const RUFUS_ID = 4;

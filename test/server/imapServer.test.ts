@@ -5,7 +5,6 @@ import type { ImapFlow } from 'imapflow';
 import { OutgoingConnection } from '../../server/mailserver/smtp.ts';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
 import { makeBin } from '../../server/mailbox/accounts/bin.ts';
-import { connectionProblem, type Access } from '../../server/mailserver/imap.ts';
 import { tryIncoming } from '../../server/mailbox/accounts/connect.ts';
 import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
 import { listMail } from '../../server/mailbox/list/list.ts';
@@ -15,6 +14,8 @@ import { listUndone } from '../../server/mailbox/sync/undone.ts';
 import { seal } from '../../server/security/seal.ts';
 import { Dovecot, PASSWORD, skipWithoutDovecot, type DovecotOptions } from './dovecot.ts';
 import { MANAGER, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
+import { connectionProblem } from '../../server/mailserver/problem.ts';
+import type { Access } from '../../server/mailserver/access.ts';
 
 const INES = 'ines.calder@quillhurst.example';
 const INES_ID = 3;

@@ -8,12 +8,13 @@ import request from 'supertest';
 import { RIGHTS, type Right } from '../../contract/rights.ts';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
 import { webApp } from '../../server/http/app.ts';
-import { connectionProblem, isLoopback, isPrivate } from '../../server/mailserver/imap.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { safeHtml } from '../../server/security/html.ts';
 import { openDatabase } from '../../server/foundation/database.ts';
 import { deliver, mariadbFolder, openFirm, type TestFirm } from './helpers.ts';
 import { OUTGOING } from '../../server/parts.ts';
+import { connectionProblem } from '../../server/mailserver/problem.ts';
+import { isLoopback, isPrivate } from '../../server/mailserver/networks.ts';
 
 const ROLES = { manager: 'maren.okell', adviser: 'tobias.fenn', assistant: 'petra.lund' } as const;
 type Role = keyof typeof ROLES;

@@ -1,8 +1,10 @@
 import type { Office } from '../../foundation/office.ts';
 import { writableBoxIds } from '../../correspondence/boxes.ts';
-import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../../mailserver/imap.ts';
+import { imapClient } from '../../mailserver/imap.ts';
 import { listFolders } from '../sync/folders.ts';
 import { Refusal } from '../../foundation/refusal.ts';
+import { accessOf, type MailboxRow } from '../../mailserver/access.ts';
+import { connectionProblem } from '../../mailserver/problem.ts';
 
 /** A name by which every program knows the folder for what it is, where the server does not tell. */
 const BIN = 'Trash';

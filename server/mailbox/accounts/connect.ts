@@ -9,16 +9,11 @@ import { withConnection } from '../../mailserver/smtp.ts';
 import { beat } from '../../foundation/pulse.ts';
 import type { Office } from '../../foundation/office.ts';
 import { readSource } from '../../reading/pool.ts';
-import {
-  accessOf,
-  believing,
-  connectionProblem,
-  imapClient,
-  isPrivate,
-  type Access,
-  type MailboxRow,
-} from '../../mailserver/imap.ts';
+import { imapClient } from '../../mailserver/imap.ts';
 import { Refusal } from '../../foundation/refusal.ts';
+import { accessOf, believing, type Access, type MailboxRow } from '../../mailserver/access.ts';
+import { connectionProblem } from '../../mailserver/problem.ts';
+import { isPrivate } from '../../mailserver/networks.ts';
 
 /** Asks DNS where a service is; injected so that it can be tested without a network. */
 export type AskSrv = (name: string) => Promise<{ name: string; port: number; priority: number }[]>;

@@ -16,9 +16,9 @@ import { readFirm, writeFirm } from '../../foundation/firm.ts';
 import type { Office } from '../../foundation/office.ts';
 import { seal, unseal } from '../../security/seal.ts';
 import { columnsOf, refuseStrangeServers } from './connect.ts';
-import type { MailboxRow } from '../../mailserver/imap.ts';
 import { forgetCopies } from '../sync/folders.ts';
 import { notFound, Refusal } from '../../foundation/refusal.ts';
+import type { MailboxRow } from '../../mailserver/access.ts';
 
 const CHUNK = 500;
 

@@ -2,10 +2,12 @@ import type { ImapFlow } from 'imapflow';
 import type { LookedOnServer } from '../../../contract/index.ts';
 import type { Office } from '../../foundation/office.ts';
 import { boxIds } from '../../correspondence/boxes.ts';
-import { accessOf, connectionProblem, imapClient, type MailboxRow } from '../../mailserver/imap.ts';
+import { imapClient } from '../../mailserver/imap.ts';
 import { listFolders, type FolderRow } from '../sync/folders.ts';
 import { IntakeLine } from '../../intake/line.ts';
 import { asArrival } from '../sync/sync.ts';
+import { accessOf, type MailboxRow } from '../../mailserver/access.ts';
+import { connectionProblem } from '../../mailserver/problem.ts';
 
 /** So many messages of a folder are fetched at most: whoever finds more should ask for less. */
 const MOST = 100;

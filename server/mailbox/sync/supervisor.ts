@@ -2,8 +2,9 @@ import { errorForLog, inSeconds, transact } from '../../foundation/database.ts';
 import { beat } from '../../foundation/pulse.ts';
 import type { Office } from '../../foundation/office.ts';
 import { mailboxesWithChanges } from './pendingChanges.ts';
-import { connectionProblem, type MailboxRow } from '../../mailserver/imap.ts';
 import { MailboxSync, type Chore } from './sync.ts';
+import { connectionProblem } from '../../mailserver/problem.ts';
+import type { MailboxRow } from '../../mailserver/access.ts';
 
 const LEASE_SECONDS = 30;
 const ROUND = 5000;

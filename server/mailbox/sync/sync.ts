@@ -3,13 +3,7 @@ import { beat } from '../../foundation/pulse.ts';
 import { isDatabaseError, transact, type Database, type Transaction } from '../../foundation/database.ts';
 import type { Office } from '../../foundation/office.ts';
 import { carryOutChanges } from './pendingChanges.ts';
-import {
-  accessOf,
-  connectionProblem,
-  imapClient,
-  isRefusal,
-  type MailboxRow,
-} from '../../mailserver/imap.ts';
+import { imapClient, isRefusal } from '../../mailserver/imap.ts';
 import { compareFolder, takeOverFlags, takeOverNamed } from './flags.ts';
 import {
   listFolders,
@@ -21,6 +15,8 @@ import {
 } from './folders.ts';
 import { IntakeLine } from '../../intake/line.ts';
 import type { Arrival } from '../../intake/prepare.ts';
+import { accessOf, type MailboxRow } from '../../mailserver/access.ts';
+import { connectionProblem } from '../../mailserver/problem.ts';
 
 /** UIDs of history asked for at once. */
 const SLICE = 2000;
