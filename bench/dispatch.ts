@@ -3,9 +3,11 @@ import type { StaffMember } from '../contract/index.ts';
 import { readRaw } from '../server/foundation/sources.ts';
 import { DispatchWorker } from '../server/dispatch/worker.ts';
 import { MailboxSync } from '../server/mailbox/sync/sync.ts';
-import { checkMailing, createMailing, releaseMailing, saveMailing } from '../server/mailing/mailings.ts';
+import { createMailing, saveMailing } from '../server/mailing/mailings.ts';
 import { layGround, line, seconds } from './ground.ts';
 import { OUTGOING } from '../server/parts.ts';
+import { checkMailing } from '../server/mailing/checking.ts';
+import { releaseMailing } from '../server/mailing/release.ts';
 
 const maren: StaffMember = {
   id: 1,

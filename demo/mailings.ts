@@ -1,10 +1,11 @@
 import pino from 'pino';
 import type { Config } from '../server/foundation/config.ts';
-import { checkMailing, releaseMailing } from '../server/mailing/mailings.ts';
 import { Office } from '../server/foundation/office.ts';
 import type { Database, Transaction } from '../server/foundation/database.ts';
 import type { DocNode } from '../core/merge/document.ts';
 import type { Selection } from '../core/selection/criteria.ts';
+import { checkMailing } from '../server/mailing/checking.ts';
+import { releaseMailing } from '../server/mailing/release.ts';
 
 const text = (words: string): DocNode => ({ type: 'text', text: words });
 const bold = (words: string): DocNode => ({ type: 'text', text: words, marks: [{ type: 'bold' }] });

@@ -15,23 +15,13 @@ import {
   SelectionFields,
   Settle,
 } from '../../contract/index.ts';
-import {
-  checkMailing,
-  createMailing,
-  deleteMailing,
-  listDispatch,
-  listMailings,
-  previewMailing,
-  releaseMailing,
-  saveMailing,
-  sendTest,
-  settleUncertain,
-  steerMailing,
-  viewMailing,
-} from '../mailing/mailings.ts';
+import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } from '../mailing/mailings.ts';
 import { listRecipients, selectionFields } from '../mailing/recipients.ts';
 import type { Office } from '../foundation/office.ts';
 import { only, reply, staffOf } from './guard.ts';
+import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
+import { listDispatch, settleUncertain } from '../mailing/progress.ts';
+import { releaseMailing, steerMailing } from '../mailing/release.ts';
 
 const Begin = z.object({ copyOf: Id.nullable().default(null) });
 const Steer = z.object({ to: z.enum(['paused', 'leaving', 'cancelled']) });

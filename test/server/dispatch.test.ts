@@ -6,19 +6,13 @@ import type { MailingDraft, StaffMember } from '../../contract/index.ts';
 import { readMessage } from '../../core/message/read.ts';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
-import {
-  checkMailing,
-  createMailing,
-  listDispatch,
-  releaseMailing,
-  saveMailing,
-  settleUncertain,
-  steerMailing,
-  viewMailing,
-} from '../../server/mailing/mailings.ts';
+import { createMailing, saveMailing, viewMailing } from '../../server/mailing/mailings.ts';
 import { Office } from '../../server/foundation/office.ts';
 import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 import { OUTGOING } from '../../server/parts.ts';
+import { checkMailing } from '../../server/mailing/checking.ts';
+import { listDispatch, settleUncertain } from '../../server/mailing/progress.ts';
+import { releaseMailing, steerMailing } from '../../server/mailing/release.ts';
 
 const maren: StaffMember = {
   id: 1,

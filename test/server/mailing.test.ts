@@ -12,16 +12,14 @@ import {
   createMailing,
   deleteMailing,
   listMailings,
-  previewMailing,
   saveMailing,
-  sendTest,
   viewMailing,
-  checkMailing,
 } from '../../server/mailing/mailings.ts';
 import { selectionFields } from '../../server/mailing/recipients.ts';
 import { framePolicy, safeHtml } from '../../server/security/html.ts';
 import { hashPassword, passwordFits } from '../../server/security/passwords.ts';
 import { openFirm, until, type TestFirm } from './helpers.ts';
+import { previewMailing, sendTest, checkMailing } from '../../server/mailing/checking.ts';
 
 const maren: StaffMember = {
   id: 1,

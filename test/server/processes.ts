@@ -3,8 +3,10 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import type { MailingDraft } from '../../contract/index.ts';
-import { checkMailing, createMailing, releaseMailing, saveMailing } from '../../server/mailing/mailings.ts';
+import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
 import { MANAGER, type TestFirm } from './helpers.ts';
+import { checkMailing } from '../../server/mailing/checking.ts';
+import { releaseMailing } from '../../server/mailing/release.ts';
 
 /** A server process of its own for a firm. @param server the database server it talks to, when another than the firm's */
 export function serverProcess(

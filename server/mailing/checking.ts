@@ -1,0 +1,121 @@
+import { randomUUID } from 'node:crypto';
+import type { Knex } from 'knex';
+import { MailingDraft, type Checks, type Preview, type StaffMember } from '../../contract/index.ts';
+import { domainOf } from '../../core/address/address.ts';
+import { BUILT_IN_FIELDS } from '../../core/merge/document.ts';
+import { renderMessage } from '../../core/merge/render.ts';
+import type { Office } from '../foundation/office.ts';
+import { beat } from '../foundation/pulse.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
+import { accessOf, type MailboxRow } from '../mailserver/access.ts';
+import { withConnection } from '../mailserver/smtp.ts';
+import { composeMessage, type Composed } from './compose.ts';
+import { findRecipients, type Recipient } from './recipients.ts';
+import { draftOf, readRecord } from './mailings.ts';
+
+export async function tickedRecipients(db: Knex, draft: MailingDraft): Promise<Recipient[]> {
+  const { recipients } = await findRecipients(db, draft.selection, draft.fileChoice);
+  const unticked = new Set(draft.unticked);
+  return recipients.filter((row) => !unticked.has(row.clientId));
+}
+
+async function labels(db: Knex): Promise<Map<string, string>> {
+  const own: { id: number; label: string }[] = await db('field').select('id', 'label');
+  return new Map([
+    ...BUILT_IN_FIELDS.map(({ key, label }) => [key, label] as const),
+    ...own.map((field) => [`field:${field.id}`, field.label] as const),
+  ]);
+}
+
+/** Goes through every recipient's message and says what is missing in it. */
+export async function checkMailing(db: Knex, id: number): Promise<Checks> {
+  const draft = draftOf(await readRecord(db, id));
+  const [recipients, names] = await Promise.all([tickedRecipients(db, draft), labels(db)]);
+  const missing: Checks['missing'] = [];
+  const subjects = new Set<string>();
+  let empty = false;
+  for (const recipient of recipients) {
+    const rendered = renderMessage(draft.subject, draft.body, recipient.facts);
+    subjects.add(rendered.subject);
+    empty ||= !rendered.text.trim();
+    for (const field of new Set(rendered.missing.map((each) => each.field))) {
+      missing.push({
+        clientId: recipient.clientId,
+        client: recipient.client,
+        label: names.get(field) ?? field,
+      });
+    }
+  }
+  const problems = [
+    ...(recipients.length ? [] : ['Nobody would receive this. Choose recipients first.']),
+    ...(subjects.has('') ? ['The subject is empty.'] : []),
+    ...(empty ? ['Nothing is written yet.'] : []),
+  ];
+  return {
+    recipients: recipients.length,
+    order: recipients.map((recipient) => recipient.clientId),
+    missing,
+    problems,
+  };
+}
+
+export function senderDomain(recipient: Recipient): string {
+  return domainOf(recipient.senderEmail) || 'localhost';
+}
+
+function composeFor(
+  draft: MailingDraft,
+  recipient: Recipient,
+  to: { name: string; address: string },
+): Promise<Composed> {
+  return composeMessage(draft.subject, draft.body, recipient.facts, {
+    from: { name: recipient.senderName, address: recipient.senderEmail },
+    to,
+    messageId: `${randomUUID()}@${senderDomain(recipient)}`,
+    date: new Date(),
+  });
+}
+
+/** The message as one recipient will read it. */
+export async function previewMailing(db: Knex, id: number, clientId: number): Promise<Preview> {
+  const draft = draftOf(await readRecord(db, id));
+  const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
+  if (!recipient) throw notFound('That recipient');
+  const composed = await composeFor(draft, recipient, { name: recipient.name, address: recipient.email });
+  const names = await labels(db);
+  return {
+    clientId,
+    client: recipient.client,
+    from: `${recipient.senderName} <${recipient.senderEmail}>`,
+    to: `${recipient.name} <${recipient.email}>`.trim(),
+    subject: composed.subject,
+    html: composed.html,
+    text: composed.text,
+    size: composed.raw.length,
+    missing: composed.missing.map(({ field, place }) => ({ field, label: names.get(field) ?? field, place })),
+  };
+}
+
+/** Sends one recipient's message to the person at the desk instead. */
+export async function sendTest(
+  office: Office,
+  staff: StaffMember,
+  id: number,
+  clientId: number,
+): Promise<void> {
+  const { db } = office;
+  const draft = draftOf(await readRecord(db, id));
+  const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
+  if (!recipient) throw notFound('That recipient');
+  const mailbox: MailboxRow = await db('mailbox').where({ id: recipient.mailboxId }).first();
+  const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });
+  try {
+    await withConnection(accessOf(mailbox, office.config), (connection) =>
+      connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),
+    );
+  } catch (error) {
+    throw new Refusal(502, `The test copy could not leave: ${(error as Error).message}`);
+  }
+  await db('mailing').where({ id }).update({ tested_at: new Date() });
+  await beat(db, 'mailings');
+}
