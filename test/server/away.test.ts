@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
 import { openDatabase, perhapsDone, transact } from '../../server/foundation/database.ts';
-import { ended, expectOnceEach, releaseToAll, serverProcess } from './processes.ts';
+import { ended, expectOnceEach, releaseToAll, serverProcess, untilSettled } from './processes.ts';
 import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
 
 const INES = 'ines.calder@quillhurst.example';
@@ -122,16 +122,7 @@ describe('a database that goes away', () => {
           ),
         30,
       );
-    await until(
-      'all are logged and lie in Sent',
-      async () =>
-        !(await firm
-          .db('dispatch')
-          .where({ mailing_id: id, state: 'left' })
-          .where((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
-          .first('id')),
-      90,
-    );
+    await untilSettled(firm, id);
     expect(await firm.db('dispatch').where({ mailing_id: id, state: 'uncertain' }).pluck('id')).to.deep.equal(
       [],
     );

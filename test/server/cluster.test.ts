@@ -13,7 +13,7 @@ import { actOnMail } from '../../server/mailbox/list/acts.ts';
 import { Office } from '../../server/foundation/office.ts';
 import { makeClient } from '../../server/records/create.ts';
 import { openSession, sessionStaff } from '../../server/security/sessions.ts';
-import { ended, expectOnceEach, releaseToAll, serverProcess } from './processes.ts';
+import { ended, expectOnceEach, releaseToAll, serverProcess, untilSettled } from './processes.ts';
 import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
 
@@ -290,16 +290,7 @@ describe('several database nodes that are written to at once', () => {
       }
       expect(kills, 'killed while there was something to send').to.be.at.least(NODE_KILLS / 2);
       await until('all have left', async () => (await waits()) === 0, 180);
-      await until(
-        'all are logged and lie in Sent',
-        async () =>
-          !(await firm
-            .db('dispatch')
-            .where({ mailing_id: id, state: 'left' })
-            .where((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
-            .first('id')),
-        90,
-      );
+      await untilSettled(firm, id);
       expect(await count(['uncertain'])).to.equal(0);
       await expectOnceEach(firm, id);
     } finally {

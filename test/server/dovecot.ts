@@ -6,6 +6,8 @@ import { join } from 'node:path';
 import { ImapFlow } from 'imapflow';
 import type { Context } from 'mocha';
 import { freePort } from '../../scripts/mariadb.ts';
+import { seal } from '../../server/security/seal.ts';
+import type { TestFirm } from './helpers.ts';
 
 /** How an independent IMAP server is set up for a test. */
 export interface DovecotOptions {
@@ -60,6 +62,23 @@ export class Dovecot {
     const server = new Dovecot(dir, port, tlsPort, await run(dir, port), options);
     process.once('exit', server.endNow);
     return server;
+  }
+
+  /** Serves one mailbox of a firm from now on, by STARTTLS; the others rest. */
+  async serve(firm: TestFirm, address: string): Promise<void> {
+    this.user(address);
+    Object.assign(firm.config, { mailAuthorities: this.authority });
+    await firm.db('mailbox').whereNot({ address }).update({ paused_at: new Date() });
+    await firm
+      .db('mailbox')
+      .where({ address })
+      .update({
+        imap_host: 'localhost',
+        imap_port: this.port,
+        imap_security: 'starttls',
+        user: address,
+        sealed_password: seal(firm.config.key, PASSWORD),
+      });
   }
 
   /** Adds a person, or changes their password. */

@@ -11,7 +11,6 @@ import { listMail } from '../../server/mailbox/list/list.ts';
 import { mailboxStatuses } from '../../server/mailbox/accounts/status.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { listUndone } from '../../server/mailbox/sync/undone.ts';
-import { seal } from '../../server/security/seal.ts';
 import { Dovecot, PASSWORD, skipWithoutDovecot, type DovecotOptions } from './dovecot.ts';
 import { MANAGER, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 import { connectionProblem } from '../../server/mailserver/problem.ts';
@@ -31,20 +30,8 @@ class Office {
 
   static async open(options: DovecotOptions = {}): Promise<Office> {
     const server = await Dovecot.start(options);
-    server.user(INES);
     const firm = await openFirm({ clients: 3, files: 4, conversationsPerClient: 0.2 });
-    Object.assign(firm.config, { mailAuthorities: server.authority });
-    await firm.db('mailbox').whereNot({ address: INES }).update({ paused_at: new Date() });
-    await firm
-      .db('mailbox')
-      .where({ address: INES })
-      .update({
-        imap_host: 'localhost',
-        imap_port: server.port,
-        imap_security: 'starttls',
-        user: INES,
-        sealed_password: seal(firm.config.key, PASSWORD),
-      });
+    await server.serve(firm, INES);
     return new Office(firm, server, await server.other(INES));
   }
 

@@ -2,8 +2,7 @@ import { expect } from 'chai';
 import type { ImapFlow } from 'imapflow';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
 import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
-import { seal } from '../../server/security/seal.ts';
-import { Dovecot, PASSWORD, skipWithoutDovecot } from './dovecot.ts';
+import { Dovecot, skipWithoutDovecot } from './dovecot.ts';
 import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
 
 const INES = 'ines.calder@quillhurst.example';
@@ -298,20 +297,8 @@ describe('in step with an independent server while both sides act', function () 
           ...(KINDS[kind] ? { capability: KINDS[kind] } : {}),
           layout: at % 2 ? 'maildir' : 'sdbox',
         });
-        server.user(INES);
         const firm = await openFirm({ clients: 3, files: 4, conversationsPerClient: 0.2 });
-        Object.assign(firm.config, { mailAuthorities: server.authority });
-        await firm.db('mailbox').whereNot({ address: INES }).update({ paused_at: new Date() });
-        await firm
-          .db('mailbox')
-          .where({ address: INES })
-          .update({
-            imap_host: 'localhost',
-            imap_port: server.port,
-            imap_security: 'starttls',
-            user: INES,
-            sealed_password: seal(firm.config.key, PASSWORD),
-          });
+        await server.serve(firm, INES);
         const keeper = new MailboxSupervisor(firm.office);
         const chance = numbersFrom(seed);
         const acts = new Acts(firm, await server.other(INES), () => server.other(INES), chance);

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import type { MailingDraft } from '../../contract/index.ts';
 import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
-import { MANAGER, type TestFirm } from './helpers.ts';
+import { MANAGER, until, type TestFirm } from './helpers.ts';
 import { checkMailing } from '../../server/mailing/checking.ts';
 import { releaseMailing } from '../../server/mailing/release.ts';
 
@@ -69,6 +69,17 @@ export async function releaseToAll(firm: TestFirm, most = Infinity): Promise<num
   await saveMailing(firm.db, id, { ...draft, unticked }, 2);
   await releaseMailing(firm.office, MANAGER, id, 3, order.length - unticked.length);
   return id;
+}
+
+/** Waits until what has left of a mailing is on record and lies in Sent. */
+export async function untilSettled(firm: TestFirm, mailingId: number): Promise<void> {
+  const open = () =>
+    firm
+      .db('dispatch')
+      .where({ mailing_id: mailingId, state: 'left' })
+      .where((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
+      .first('id');
+  await until('all are logged and lie in Sent', async () => !(await open()), 90);
 }
 
 /** By the exchange's own books: everybody to whom a mailing left has it once, and its copy lies in Sent once. */
