@@ -15,7 +15,8 @@ export async function railCounts(db: Knex, staff: StaffMember): Promise<RailCoun
     mailboxStatuses(db, staff),
     shownMailboxes(db, staff.id),
   ]);
-  const looks = mailboxes.map((mailbox) => mailbox.inStepAt).filter((at) => at !== null);
+  const inStep = mailboxes.filter((mailbox) => mailbox.state === 'in step');
+  const looks = inStep.map((mailbox) => mailbox.inStepAt).filter((at) => at !== null);
   return {
     sorting,
     unread: boxes.reduce((sum, box) => sum + box.unread, 0),
@@ -23,7 +24,7 @@ export async function railCounts(db: Knex, staff: StaffMember): Promise<RailCoun
     mailings,
     mailboxes: {
       total: mailboxes.length,
-      inStep: mailboxes.filter((mailbox) => mailbox.state === 'in step').length,
+      inStep: inStep.length,
       failing: mailboxes.filter((mailbox) => mailbox.state === 'failing').length,
       filling: mailboxes.filter((mailbox) => mailbox.state === 'filling').length,
       inStepAt: looks.sort()[0] ?? null,

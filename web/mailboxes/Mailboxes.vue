@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useIntervalFn } from '@vueuse/core';
 import { ref } from 'vue';
 import { z } from 'zod';
 import { FilingAddress, HeldFor, MailboxStatus } from '../../contract/index.ts';
@@ -9,6 +10,7 @@ import { useSession } from '../session.ts';
 import { useTimes } from '../words.ts';
 
 const { ago, since, clock } = useTimes();
+const MINUTE = 60_000;
 const session = useSession();
 const boxes = ref<MailboxStatus[] | null>(null);
 const problem = ref('');
@@ -51,6 +53,8 @@ async function retry(id: number) {
 }
 void load();
 useLive(['mailboxes', 'mail'], () => void load());
+// Of a mailbox at rest nothing is told.
+useIntervalFn(() => void load(), MINUTE);
 const held = ref<HeldFor | null>(null);
 get(HeldFor, '/held').then(
   (found) => (held.value = found),

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useIntervalFn } from '@vueuse/core';
 import { computed, onUnmounted, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { closeLive, openLive, useLive } from '../live.ts';
@@ -8,6 +9,7 @@ import { many, useTimes } from '../words.ts';
 import Account from './Account.vue';
 import Finder from './Finder.vue';
 
+const MINUTE = 60_000;
 const session = useSession();
 const router = useRouter();
 const { ago } = useTimes();
@@ -47,6 +49,8 @@ const count = (): void => void session.count().catch(() => undefined);
 openLive();
 count();
 useLive(['sorting', 'mail', 'mailings', 'mailboxes', 'records'], count);
+// Of mailboxes at rest nothing is told; how long ago they were looked into is asked now and then.
+useIntervalFn(count, MINUTE);
 onUnmounted(closeLive);
 
 async function signOut() {
