@@ -80,6 +80,9 @@ describe('a provider’s moods', () => {
     firm.world.faults.refuseLogin = '[UNAVAILABLE] try later';
     const busy = await sync().catch((error: unknown) => connectionProblem(error));
     expect(busy).to.include({ needsPerson: false });
+    // The same of an outgoing server (RFC 4954, section 6): 454 is for now, 535 for good.
+    const outgoing = (responseCode: number) => connectionProblem({ code: 'EAUTH', responseCode });
+    expect([outgoing(454).needsPerson, outgoing(535).needsPerson]).to.deep.equal([false, true]);
   });
 
   it('reads a folder again when UIDVALIDITY changed while history was being taken in', async () => {
