@@ -15,9 +15,9 @@ export async function benchRest(most = 60): Promise<void> {
   for (const mailboxes of [0, 6, most]) {
     const ground = await layGround(12, () => undefined);
     await multiply(ground, mailboxes);
-    const keeper = new MailboxSupervisor(ground.office);
+    const supervisor = new MailboxSupervisor(ground.office);
     const worker = new DispatchWorker(ground.office, OUTGOING);
-    keeper.start();
+    supervisor.start();
     worker.start();
     const unlooked = async () =>
       ground.db('mailbox').whereNull('paused_at').whereNull('in_step_at').first('id');
@@ -35,7 +35,7 @@ export async function benchRest(most = 60): Promise<void> {
     console.log(
       `result rest mailboxes=${mailboxes} reads=${figure(each('reads'))} writes=${figure(each('writes'))} each=${figure(mailboxes ? (each('reads') + each('writes')) / mailboxes : 0)}`,
     );
-    await keeper.stop();
+    await supervisor.stop();
     await worker.stop();
     await ground.close();
   }

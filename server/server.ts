@@ -23,11 +23,11 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   await migrateAt(config.databaseUrl);
   const db = openDatabase(config.databaseUrl);
   const office = new Office(db, config, pino({ level, base: null }));
-  const keeper = config.workers ? new MailboxSupervisor(office, CHORES) : null;
+  const supervisor = config.workers ? new MailboxSupervisor(office, CHORES) : null;
   const worker = config.workers ? new DispatchWorker(office, OUTGOING) : null;
   const server = await listen(office, config.port);
   office.held.start(office.log);
-  keeper?.start();
+  supervisor?.start();
   if (config.workers)
     void refill(db).catch((error: unknown) =>
       office.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
@@ -39,7 +39,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
     stop: async () => {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();
-      await Promise.all([closed, keeper?.stop(), worker?.stop()]);
+      await Promise.all([closed, supervisor?.stop(), worker?.stop()]);
       office.held.stop();
       await db.destroy();
     },

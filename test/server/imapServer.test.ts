@@ -270,8 +270,8 @@ describe('an independent IMAP server', function () {
       if (process.getuid?.() === 0) chmodSync(folder, 0);
       const status = async () =>
         (await mailboxStatuses(firm.db, { ...MANAGER, id: INES_ID })).find(({ address }) => address === INES);
-      const keeper = new MailboxSupervisor(firm.office);
-      keeper.start();
+      const supervisor = new MailboxSupervisor(firm.office);
+      supervisor.start();
       await until('it is told', async () => (await status())?.closed.join() === 'Locked', 40);
       await until('it is in step', async () => (await status())?.state === 'in step', 30);
       await at.now().append('INBOX', 'beside-it');
@@ -279,7 +279,7 @@ describe('an independent IMAP server', function () {
         Boolean(await firm.db('message').where({ message_id: 'beside-it@x.example' }).first('id')),
       );
       chmodSync(folder, 0o700);
-      await keeper.stop();
+      await supervisor.stop();
       await at.now().sync();
       expect(await at.now().shown('behind-the-door')).to.deep.equal(['Locked']);
     }).timeout(90_000);
@@ -378,8 +378,8 @@ describe('an independent IMAP server', function () {
       const names = Array.from({ length: 40 }, (_, n) => `forty${n}`);
       for (const name of names) await at.now().append('INBOX', name);
       await at.now().sync();
-      const keeper = new MailboxSupervisor(firm.office);
-      keeper.start();
+      const supervisor = new MailboxSupervisor(firm.office);
+      supervisor.start();
       await until('it is in step', async () => Boolean((await at.now().mailbox()).lease_owner));
       for (const pause of [0, 120, 800]) {
         const ids = await Promise.all(names.map((name) => at.now().idOf(name)));
@@ -395,7 +395,7 @@ describe('an independent IMAP server', function () {
           `${pause} ms`,
         ).to.have.length(40);
       }
-      await keeper.stop();
+      await supervisor.stop();
     }).timeout(120_000);
   });
 
@@ -439,8 +439,8 @@ describe('an independent IMAP server', function () {
 
     it('is back at once when the process that served us was killed there, and when it was restarted', async () => {
       const { firm, server } = at.now();
-      const keeper = new MailboxSupervisor(firm.office);
-      keeper.start();
+      const supervisor = new MailboxSupervisor(firm.office);
+      supervisor.start();
       const arrives = async (name: string) => {
         await at.now().append('INBOX', name);
         await until(
@@ -473,7 +473,7 @@ describe('an independent IMAP server', function () {
       const problem = async () => (await at.now().mailbox()).problem;
       await until('it says so', async () => (await problem()) === 'The password was refused.', 20);
       server.user(INES);
-      await keeper.stop();
+      await supervisor.stop();
     }).timeout(120_000);
   });
 });

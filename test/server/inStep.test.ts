@@ -299,14 +299,14 @@ describe('in step with an independent server while both sides act', function () 
         });
         const firm = await openFirm({ clients: 3, files: 4, conversationsPerClient: 0.2 });
         await server.serve(firm, INES);
-        const keeper = new MailboxSupervisor(firm.office);
+        const supervisor = new MailboxSupervisor(firm.office);
         const chance = numbersFrom(seed);
         const acts = new Acts(firm, await server.other(INES), () => server.other(INES), chance);
         try {
           await acts.there.mailboxCreate(UNTOUCHED);
           for (const path of ['INBOX', UNTOUCHED]) for (let n = 0; n < 12; n++) await acts.append(path);
           const untouched = await whatLiesIn(acts.there, UNTOUCHED);
-          keeper.start();
+          supervisor.start();
           await equal(firm, acts);
           for (let n = 0; n < ACTS; n++) {
             if (chance() < 0.5) await acts.onTheServer();
@@ -319,7 +319,7 @@ describe('in step with an independent server while both sides act', function () 
           checkNumbers(lies, acts, kind);
           expect(await firm.db('mail_change')).to.deep.equal([]);
         } finally {
-          await keeper.stop();
+          await supervisor.stop();
           await acts.there.logout().catch(() => undefined);
           await firm.close();
           await server.stop();

@@ -38,8 +38,8 @@ describe('keeping all mailboxes', () => {
 
   it('takes over what a dead process held, when its lease has ended', async () => {
     await firm.db('mailbox').update({ lease_owner: 'dead', lease_until: new Date(Date.now() + 700) });
-    const keeper = new MailboxSupervisor(firm.office);
-    keeper.start();
+    const supervisor = new MailboxSupervisor(firm.office);
+    supervisor.start();
     await new Promise((resolve) => setTimeout(resolve, 200));
     expect(await leases()).to.deep.equal(['dead']);
     await until(
@@ -47,7 +47,7 @@ describe('keeping all mailboxes', () => {
       async () => (await leases()).every((owner) => owner === firm.office.process),
       15,
     );
-    await keeper.stop();
+    await supervisor.stop();
   });
 
   it('says in words what is wrong with one, leaves the others alone, and recovers', async () => {
@@ -57,8 +57,8 @@ describe('keeping all mailboxes', () => {
       .db('mailbox')
       .where({ id: row.id })
       .update({ sealed_password: seal(firm.config.key, 'wrong') });
-    const keeper = new MailboxSupervisor(firm.office);
-    keeper.start();
+    const supervisor = new MailboxSupervisor(firm.office);
+    supervisor.start();
     const state = async () =>
       (await mailboxStatuses(firm.db, MANAGER)).find((mailbox) => mailbox.id === row.id);
     await until('it is told', async () => (await state())?.state === 'failing');
@@ -68,14 +68,14 @@ describe('keeping all mailboxes', () => {
     await retryMailbox(firm.db, row.id);
     await until('it is in step again', async () => (await state())?.state === 'in step', 20);
     expect((await state())?.problem).to.equal(null);
-    await keeper.stop();
+    await supervisor.stop();
   });
 
   it('says so when nothing answers at the port', async () => {
     const row = await firm.db('mailbox').first();
     await firm.db('mailbox').where({ id: row.id }).update({ imap_port: 1 });
-    const keeper = new MailboxSupervisor(firm.office);
-    keeper.start();
+    const supervisor = new MailboxSupervisor(firm.office);
+    supervisor.start();
     const problem = async () => (await firm.db('mailbox').where({ id: row.id }).first('problem')).problem;
     await until('it is told', async () => (await problem()) !== null, 25);
     expect(await problem()).to.equal('The mail server does not answer at that port.');
@@ -88,7 +88,7 @@ describe('keeping all mailboxes', () => {
       .where({ id: row.id })
       .update({ failing_since: new Date(Date.now() - 31 * 60_000) });
     expect(await state()).to.equal('failing');
-    await keeper.stop();
+    await supervisor.stop();
     await firm.db('mailbox').where({ id: row.id }).update({ imap_port: row.imap_port });
   });
 
