@@ -1,11 +1,11 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Decision } from '../core/filing/types.ts';
-import { survey } from '../core/filing/scene.ts';
+import { gatherSignals } from '../core/filing/signals.ts';
 import { replay, type CorpusRegister } from '../core/filing/replay.ts';
 import { FILES } from '../core/filing/weights.ts';
-import { whichFile, type Feature, type Features } from '../core/filing/which.ts';
-import { whoseMail } from '../core/filing/whose.ts';
+import { weighFiles, type Feature, type Features } from '../core/filing/weighFiles.ts';
+import { weighClients } from '../core/filing/weighClients.ts';
 import { readMbox } from '../core/message/mbox.ts';
 
 /**
@@ -68,11 +68,13 @@ async function choicesOf(folder: string): Promise<Choice[]> {
       files.map((number) => ids.get(number) ?? 0),
     );
     if (files.length !== 1 || message.automatic) continue;
-    const scene = survey(mind.register, mind.experience, message, context);
+    const signals = gatherSignals(mind.register, mind.experience, message, context);
     const fileId = ids.get(files[0] ?? '') ?? 0;
-    const client = whoseMail(scene).find((each) => each.clientId === mind.register.file(fileId)?.clientId);
+    const client = weighClients(signals).find(
+      (each) => each.clientId === mind.register.file(fileId)?.clientId,
+    );
     if (!client) continue;
-    const views = whichFile(scene, client);
+    const views = weighFiles(signals, client);
     const chosen = views.findIndex((view) => view.file.id === fileId);
     if (views.length > 1 && chosen >= 0)
       choices.push({ options: views.map((view) => view.features), chosen });

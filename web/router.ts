@@ -16,7 +16,7 @@ export const router = createRouter({
       // A message in a window of its own.
       path: '/letter/:id(\\d+)',
       name: 'letter apart',
-      component: () => import('./writing/Letter.vue'),
+      component: () => import('./writing/DraftEditor.vue'),
       meta: { title: 'Write' },
     },
     {

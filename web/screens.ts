@@ -46,7 +46,7 @@ export const SCREENS: readonly Screen[] = [
     name: 'look them over',
     path: 'sorting/over',
     title: 'Look them over',
-    show: () => import('./filing/Alone.vue'),
+    show: () => import('./filing/AutoFiled.vue'),
     find: true,
   },
   {
@@ -69,7 +69,7 @@ export const SCREENS: readonly Screen[] = [
     name: 'letter',
     path: 'writing/:id(\\d+)',
     title: 'Write',
-    show: () => import('./writing/Letter.vue'),
+    show: () => import('./writing/DraftEditor.vue'),
   },
   {
     name: 'clients',
@@ -124,7 +124,7 @@ export const SCREENS: readonly Screen[] = [
     name: 'filing',
     path: 'filing',
     title: 'Filing',
-    show: () => import('./filing/HowWell.vue'),
+    show: () => import('./filing/FilingScore.vue'),
     rail: { group: 'Cupboard' },
     find: true,
   },

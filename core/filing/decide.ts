@@ -2,7 +2,7 @@ import { Experience, type Lesson } from './experience.ts';
 import { forwards } from './message.ts';
 import type { FilingRegister } from './register.ts';
 import { ruleMatches, ruleWords, type OfficeRule } from './rules.ts';
-import { survey, type Scene } from './scene.ts';
+import { gatherSignals, type Signals } from './signals.ts';
 import {
   likelihoodOf,
   type Candidate,
@@ -14,8 +14,8 @@ import {
 } from './types.ts';
 import { LIMITS, PEOPLE } from './weights.ts';
 import { vouched } from './sender.ts';
-import { topicsOf, whichFile, type FileView } from './which.ts';
-import { whoseMail, type ClientView } from './whose.ts';
+import { topicsOf, weighFiles, type WeighedFile } from './weighFiles.ts';
+import { weighClients, type WeighedClient } from './weighClients.ts';
 
 /** At most this many files are suggested. */
 const MOST_CANDIDATES = 5;
@@ -39,10 +39,10 @@ export function decide(mind: FilingKnowledge, message: FilingMessage, context: F
   const ruled = byRule(mind, message);
   if (ruled && ruled.state !== 'logged') return ruled;
   if (message.unreadable !== undefined) return unreadable(message.unreadable);
-  const scene = survey(mind.register, mind.experience, message, context);
-  if (ruled) return vouched(scene, ruled);
-  const decision = automatic(scene) ?? ourselves(scene) ?? weigh(scene);
-  return without(vouched(scene, wanted(scene, decision)), neverFiles(mind, message));
+  const signals = gatherSignals(mind.register, mind.experience, message, context);
+  if (ruled) return vouched(signals, ruled);
+  const decision = automatic(signals) ?? ourselves(signals) ?? weigh(signals);
+  return without(vouched(signals, wanted(signals, decision)), neverFiles(mind, message));
 }
 
 function unreadable(why: string): Decision {
@@ -54,9 +54,9 @@ function unreadable(why: string): Decision {
 }
 
 /** What somebody copied to the filing address is never set aside: it is filed, or a person is asked where. */
-function wanted(scene: Scene, decision: Decision): Decision {
-  if (!scene.message.forFiling || decision.state !== 'aside') return decision;
-  const weighed = weigh(scene);
+function wanted(signals: Signals, decision: Decision): Decision {
+  if (!signals.message.forFiling || decision.state !== 'aside') return decision;
+  const weighed = weigh(signals);
   if (weighed.state !== 'aside') return weighed;
   return {
     state: 'suggested',
@@ -102,27 +102,29 @@ function without(decision: Decision, never: ReadonlySet<number>): Decision {
 }
 
 /** Reports, automatic answers, lists and machines' notices. */
-function automatic(scene: Scene): Decision | null {
-  const { message, earlier } = scene;
+function automatic(signals: Signals): Decision | null {
+  const { message, earlier } = signals;
   if (!message.automatic) return null;
   const answers = message.automatic === 'report' || message.automatic === 'reply';
   if (answers) {
     const what = message.automatic === 'report' ? 'A delivery report' : 'An automatic answer';
-    const caused = earlier ?? onePlace(scene);
+    const caused = earlier ?? onePlace(signals);
     if (caused?.state === 'logged')
       return logged(caused.fileIds, 0.999, [
         plus('returned', `${what} to a message on this file`, PEOPLE.conversation),
       ]);
     if (caused?.state === 'aside') return aside('automatic', `${what} to a message that is not client mail`);
-    return whoseMail(scene).length ? null : aside('automatic', `${what} to nothing of ours`);
+    return weighClients(signals).length ? null : aside('automatic', `${what} to nothing of ours`);
   }
-  if (earlier?.state === 'logged' && !scene.subjectChanged) return null;
+  if (earlier?.state === 'logged' && !signals.subjectChanged) return null;
   if (message.automatic === 'list') return aside('list', 'Sent to a list, not to us');
-  return scene.outsiders.some(({ people }) => people.length) ? null : aside('automatic', 'Sent by a machine');
+  return signals.outsiders.some(({ people }) => people.length)
+    ? null
+    : aside('automatic', 'Sent by a machine');
 }
 
 /** Where all messages of the same subject and people are, when they are in one place. */
-function onePlace({ sameSubject }: Scene) {
+function onePlace({ sameSubject }: Signals) {
   const placed = sameSubject.filter((each) => each.state !== 'suggested');
   const [first] = placed;
   return first &&
@@ -132,8 +134,8 @@ function onePlace({ sameSubject }: Scene) {
 }
 
 /** Mail among staff: filed by a number in its subject, by its conversation, or when it hands a client's mail on. */
-function ourselves(scene: Scene): Decision | null {
-  const { internal, register, inSubject, earlier, message } = scene;
+function ourselves(signals: Signals): Decision | null {
+  const { internal, register, inSubject, earlier, message } = signals;
   if (!internal) return null;
   const [number] = inSubject;
   if (number !== undefined && inSubject.length === 1)
@@ -144,33 +146,33 @@ function ourselves(scene: Scene): Decision | null {
     return logged(earlier.fileIds, 0.999, [
       plus('conversation', 'Goes on a conversation on this file', PEOPLE.conversation),
     ]);
-  if (message.original && (forwards(message) || scene.outsiders.length) && whoseMail(scene).length)
+  if (message.original && (forwards(message) || signals.outsiders.length) && weighClients(signals).length)
     return null;
   return inSubject.length ? null : aside('internal', 'Between ourselves');
 }
 
 /** Weighs clients, then each one's files, and acts when that leaves no doubt. */
-function weigh(scene: Scene): Decision {
-  const clients = whoseMail(scene);
-  const { earlier } = scene;
+function weigh(signals: Signals): Decision {
+  const clients = weighClients(signals);
+  const { earlier } = signals;
   if (earlier?.state === 'aside' && !clients.some((client) => client.probability > 0.5))
     return aside('conversation', 'Goes on a conversation that is not client mail');
-  if (!clients.length) return stranger(scene);
+  if (!clients.length) return stranger(signals);
   const weighed = clients
     .slice(0, MOST_CLIENTS)
     .filter(({ probability }, index) => index < 2 || probability > HOPELESS)
-    .map((client) => ({ client, files: whichFile(scene, client) }));
-  return together(scene, weighed) ?? alone(scene, weighed);
+    .map((client) => ({ client, files: weighFiles(signals, client) }));
+  return together(signals, weighed) ?? alone(signals, weighed);
 }
 
 interface Weighed {
-  client: ClientView;
-  files: FileView[];
+  client: WeighedClient;
+  files: WeighedFile[];
 }
 
 /** A message of the conversation's several files, or to people of several clients about the business of all. */
-function together(scene: Scene, weighed: readonly Weighed[]): Decision | null {
-  const { earlier, subjectChanged, inSubject, register } = scene;
+function together(signals: Signals, weighed: readonly Weighed[]): Decision | null {
+  const { earlier, subjectChanged, inSubject, register } = signals;
   const numbered = inSubject.length > 1 ? inSubject : [];
   const clientsOf = (ids: readonly number[]) => new Set(ids.map((id) => register.file(id)?.clientId));
   if (earlier?.state === 'logged' && earlier.fileIds.length > 1 && !subjectChanged)
@@ -207,7 +209,7 @@ function together(scene: Scene, weighed: readonly Weighed[]): Decision | null {
 const BOTH_NAMED = 0.995;
 
 /** The best file, when it is nearly certain; else the ranked list. */
-function alone(scene: Scene, weighed: readonly Weighed[]): Decision {
+function alone(signals: Signals, weighed: readonly Weighed[]): Decision {
   const ranked = weighed
     .flatMap(({ client, files }) =>
       files.map(({ file, probability, evidence }) => ({
@@ -221,7 +223,7 @@ function alone(scene: Scene, weighed: readonly Weighed[]): Decision {
   const [best] = ranked;
   const [first] = weighed;
   if (best && first && best.clientId === first.client.clientId) {
-    if (best.probability >= LIMITS.file && first.client.probability >= LIMITS.client && !doubtful(scene))
+    if (best.probability >= LIMITS.file && first.client.probability >= LIMITS.client && !doubtful(signals))
       return logged([best.fileId], best.probability, best.evidence);
   }
   const candidates = ranked.slice(0, MOST_CANDIDATES).map(({ fileId, probability, evidence }): Candidate => ({
@@ -230,12 +232,12 @@ function alone(scene: Scene, weighed: readonly Weighed[]): Decision {
     likelihood: likelihoodOf(probability),
     evidence,
   }));
-  const evidence = scene.message.automatic ? [minus('automatic', 'Sent by a machine', 1)] : [];
+  const evidence = signals.message.automatic ? [minus('automatic', 'Sent by a machine', 1)] : [];
   return { state: 'suggested', candidates, evidence };
 }
 
 /** Signs that forbid acting alone, whatever the weights say. */
-function doubtful({ message, earlier, outsiders }: Scene): boolean {
+function doubtful({ message, earlier, outsiders }: Signals): boolean {
   if (earlier) return false;
   const sender = outsiders.find(({ address }) => address === message.from?.address);
   return (
@@ -262,12 +264,12 @@ function order({ side, weight }: Evidence): number {
  * Mail with people nobody knows. At first it is put before a person; once enough of its kind were settled
  * and none was client mail, it is set aside with that as the reason.
  */
-function stranger(scene: Scene): Decision {
-  const { experience, outsiders, message } = scene;
+function stranger(signals: Signals): Decision {
+  const { experience, outsiders, message } = signals;
   const known = outsiders.map(({ key }) => experience.habits(key)).filter((habits) => habits.length);
   if (known.length && known.every((habits) => habits.every(({ fileId }) => fileId === 0)))
     return aside('correspondent', 'Earlier mail with this correspondent was not client mail');
-  const kind = strangerKind(scene);
+  const kind = strangerKind(signals);
   const { client, aside: other } = experience.strangersOf(kind);
   if (other >= LIMITS.strangers && client / (client + other) < 1 - LIMITS.client)
     return aside('nobody', `Nobody we know; the last ${other} like it were not client mail`);
@@ -279,7 +281,7 @@ function stranger(scene: Scene): Decision {
 }
 
 /** Strangers are of a kind by whether they name something of a client's. */
-export function strangerKind({ register, words }: Scene): 'names' | 'nothing' {
+export function strangerKind({ register, words }: Signals): 'names' | 'nothing' {
   let named = 0;
   for (const word of words.keys()) if (register.clientsNamed(word).length) named++;
   return named > 1 ? 'names' : 'nothing';
@@ -294,17 +296,18 @@ export function lessonOf(
   message: FilingMessage,
   fileIds: readonly number[],
 ): Lesson {
-  const scene = survey(register, new Experience(), message, { earlier: new Map(), sameSubject: [] });
-  const strange = !scene.internal && !message.automatic && !message.isReply && !whoseMail(scene).length;
+  const signals = gatherSignals(register, new Experience(), message, { earlier: new Map(), sameSubject: [] });
+  const strange =
+    !signals.internal && !message.automatic && !message.isReply && !weighClients(signals).length;
   return {
     at: message.at,
-    words: [...scene.words.keys()].slice(0, MOST_WORDS),
-    people: [...new Set(scene.outsiders.map(({ key }) => key))].slice(0, 20),
+    words: [...signals.words.keys()].slice(0, MOST_WORDS),
+    people: [...new Set(signals.outsiders.map(({ key }) => key))].slice(0, 20),
     files: fileIds.flatMap((id) => {
       const file = register.file(id);
       return file ? [{ id, topics: topicsOf(file) }] : [];
     }),
-    stranger: strange ? strangerKind(scene) : null,
+    stranger: strange ? strangerKind(signals) : null,
   };
 }
 

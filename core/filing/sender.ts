@@ -1,5 +1,5 @@
 import { addressKey, domainOf } from '../address/address.ts';
-import type { Scene } from './scene.ts';
+import type { Signals } from './signals.ts';
 import { likelihoodOf, type Candidate, type Decision, type Evidence } from './types.ts';
 import { LIMITS } from './weights.ts';
 
@@ -9,8 +9,8 @@ import { LIMITS } from './weights.ts';
  * alone, but for mail that goes on a conversation with the very address it comes from, where nothing better
  * can be had. What would have been filed is put before a person, and never among the nearly certain.
  */
-export function vouched(scene: Scene, decision: Decision): Decision {
-  const doubt = doubtOf(scene, decision);
+export function vouched(signals: Signals, decision: Decision): Decision {
+  const doubt = doubtOf(signals, decision);
   if (doubt === null || decision.state === 'aside' || decision.state === 'private') return decision;
   const reason: Evidence = { kind: 'sender', side: 'against', words: doubt, weight: 9 };
   if (decision.state === 'suggested')
@@ -35,23 +35,23 @@ function doubted(candidate: Candidate, reason: Evidence): Candidate {
 }
 
 /** Why the sender may be another than the message says, in words; null when there is no reason to ask. */
-function doubtOf(scene: Scene, decision: Decision): string | null {
-  const { message } = scene;
+function doubtOf(signals: Signals, decision: Decision): string | null {
+  const { message } = signals;
   const from = message.from?.address ?? '';
   const domain = domainOf(from) || 'nobody';
   if (message.sender === 'failed') return `The receiving server found that this is not from ${domain}`;
   if (message.sender === 'absent' && message.usuallyConfirmed)
     return `The receiving server could not confirm that this is from ${domain}, as it usually does`;
-  if ((message.sender === 'absent' || message.sender === 'untold') && !conversationAgrees(scene, decision))
+  if ((message.sender === 'absent' || message.sender === 'untold') && !conversationAgrees(signals, decision))
     return `Nobody has confirmed that this is from ${domain}`;
-  return strangerInConversation(scene, decision)
+  return strangerInConversation(signals, decision)
     ? `${from || 'Whoever wrote this'} had no part in the conversation it claims to answer`
     : null;
 }
 
 /** Goes on a conversation of the very client whose known address it comes from, or whose address it reports on. */
-function conversationAgrees(scene: Scene, decision: Decision): boolean {
-  const { earlier, message, register } = scene;
+function conversationAgrees(signals: Signals, decision: Decision): boolean {
+  const { earlier, message, register } = signals;
   if (earlier?.state !== 'logged' || decision.state !== 'logged') return false;
   const about = message.automatic === 'report' ? message.undelivered : [message.from?.address ?? ''];
   const clients = new Set(
@@ -63,8 +63,8 @@ function conversationAgrees(scene: Scene, decision: Decision): boolean {
 }
 
 /** Files by a conversation in which the writer had no part, and is nobody of the client's. */
-function strangerInConversation(scene: Scene, decision: Decision): boolean {
-  const { earlier, message, register, experience } = scene;
+function strangerInConversation(signals: Signals, decision: Decision): boolean {
+  const { earlier, message, register, experience } = signals;
   const from = message.from?.address ?? '';
   if (message.sender === undefined || decision.state !== 'logged' || !from || message.automatic === 'report')
     return false;

@@ -20,7 +20,7 @@ import {
   SortDone,
   SortingQueue,
 } from '../../contract/index.ts';
-import { settledAlike, settledAlone } from '../filing/alone.ts';
+import { settledAlike, settledAlone } from '../filing/autoFiled.ts';
 import { conversation, joinConversation, partMessage } from '../filing/conversation.ts';
 import {
   messageEnclosure,

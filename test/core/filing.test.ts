@@ -41,7 +41,7 @@ const register = new FilingRegister({
     file(21, 'QL-10021', 'Woodland plan', 2, [2, 3]),
     file(22, 'QL-10022', 'Orchard restoration', 2, [2]),
     file(30, 'QL-10030', 'General correspondence', 3, [4], { general: true }),
-    file(12, 'QL-10012', 'Old survey', 1, [1], { closed: true }),
+    file(12, 'QL-10012', 'Old gatherSignals', 1, [1], { closed: true }),
   ],
 });
 

@@ -56,7 +56,7 @@ const register = new FilingRegister({
     file(10, 'General correspondence', 1),
     file(11, 'Repair of field walls, Upper Larkhow', 1, [4]),
     file(12, 'Heather Renewal Fund – Crag End', 1),
-    file(13, 'Bridge survey', 1, [], true),
+    file(13, 'Bridge gatherSignals', 1, [], true),
     file(20, 'General correspondence', 2),
     file(21, 'Orchard wall, Brockley', 2, [4]),
     file(30, 'General correspondence', 3),
@@ -167,14 +167,17 @@ describe('weighing the evidence', () => {
   });
   it('uses a closed file only where something points at it', () => {
     const odile = (extra: Partial<FilingMessage>, context = nothing) =>
-      where(from('odile@larkhow.example', { subject: 'Bridge survey', ...extra }), context);
+      where(from('odile@larkhow.example', { subject: 'Bridge gatherSignals', ...extra }), context);
     expect(odile({})).to.not.include(-13).and.not.include(13);
     expect(
-      odile({ subject: 'Re: Bridge survey', named: ['m'] }, earlier('m', [13], 'bridge survey')),
+      odile(
+        { subject: 'Re: Bridge gatherSignals', named: ['m'] },
+        earlier('m', [13], 'bridge gatherSignals'),
+      ),
     ).to.deep.equal([13]);
-    expect(odile({ subject: 'Re: Old', isReply: true, quoted: '> the bridge survey is done' })).to.include(
-      -13,
-    );
+    expect(
+      odile({ subject: 'Re: Old', isReply: true, quoted: '> the bridge gatherSignals is done' }),
+    ).to.include(-13);
   });
   it('follows a lost thread by its mark and subject', () => {
     const context: FilingContext = {

@@ -2,7 +2,7 @@ import { expect } from 'chai';
 import pino from 'pino';
 import type { Sort } from '../../contract/index.ts';
 import { Sort as SortSchema } from '../../contract/index.ts';
-import { settledAlike, settledAlone } from '../../server/filing/alone.ts';
+import { settledAlike, settledAlone } from '../../server/filing/autoFiled.ts';
 import { conversation } from '../../server/filing/conversation.ts';
 import { ledger } from '../../server/correspondence/ledger.ts';
 import { messageSource, viewMessage } from '../../server/filing/message.ts';

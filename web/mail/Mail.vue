@@ -11,12 +11,12 @@ import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
 import MailLine from './MailLine.vue';
 import MailSide from './MailSide.vue';
-import { usePost } from './post.ts';
+import { useMailList } from './mailList.ts';
 import Undone from './Undone.vue';
 import Unfolded from './Unfolded.vue';
 import WithoutBin from './WithoutBin.vue';
 
-const post = usePost();
+const post = useMailList();
 const route = useRoute();
 const router = useRouter();
 const { dayHeading, dayOf } = useTimes();

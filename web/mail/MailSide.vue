@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { usePost } from './post.ts';
+import { useMailList } from './mailList.ts';
 
 /** Which mailboxes and folders are shown. */
-const post = usePost();
+const post = useMailList();
 const all = ref(false);
 const words = ref('');
 const found = computed(() =>

@@ -3,10 +3,10 @@ import { computed, ref } from 'vue';
 import { act, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { many } from '../words.ts';
-import { usePost } from './post.ts';
+import { useMailList } from './mailList.ts';
 
 /** Asks what is to become of mail whose mailbox has no bin on its server: nothing goes for good unasked. */
-const post = usePost();
+const post = useMailList();
 const busy = ref(false);
 const problem = ref('');
 const names = computed(() =>

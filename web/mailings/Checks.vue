@@ -7,10 +7,10 @@ import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many, size } from '../words.ts';
-import { useWorkshop } from './workshop.ts';
+import { useMailingDraft } from './mailingDraft.ts';
 
 /** The message as each client will read it, one after another, and what is missing in any of them. */
-const workshop = useWorkshop();
+const workshop = useMailingDraft();
 const session = useSession();
 const checks = ref<Checks | null>(null);
 const preview = ref<Preview | null>(null);

@@ -7,11 +7,11 @@ import { useLive } from '../live.ts';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
 import Checks from './Checks.vue';
-import Leaving from './Leaving.vue';
+import Leaving from './MailingDispatch.vue';
 import Message from './Message.vue';
 import Recipients from './Recipients.vue';
 import Release from './Release.vue';
-import { useWorkshop } from './workshop.ts';
+import { useMailingDraft } from './mailingDraft.ts';
 
 const STEPS = [
   { key: 'recipients', words: 'Recipients' },
@@ -23,7 +23,7 @@ type StepKey = (typeof STEPS)[number]['key'];
 
 const route = useRoute();
 const router = useRouter();
-const workshop = useWorkshop();
+const workshop = useMailingDraft();
 const { ago } = useTimes();
 const ticked = ref<number | null>(null);
 const asking = ref(false);

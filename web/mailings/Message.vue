@@ -2,9 +2,9 @@
 import { computed, ref, useTemplateRef } from 'vue';
 import FormatBar from '../parts/FormatBar.vue';
 import Writer from '../parts/Writer.vue';
-import { useWorkshop } from './workshop.ts';
+import { useMailingDraft } from './mailingDraft.ts';
 
-const workshop = useWorkshop();
+const workshop = useMailingDraft();
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
 const last = ref<'subject' | 'body'>('body');

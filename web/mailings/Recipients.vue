@@ -9,11 +9,11 @@ import FileTab from '../parts/FileTab.vue';
 import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
 import CriterionLine from './CriterionLine.vue';
-import { useWorkshop } from './workshop.ts';
+import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
 const LIMIT = 100;
-const workshop = useWorkshop();
+const workshop = useMailingDraft();
 const found = ref<Recipients | null>(null);
 const offset = ref(0);
 const problem = ref('');

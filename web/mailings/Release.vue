@@ -5,12 +5,12 @@ import { act, get, send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many } from '../words.ts';
-import { useWorkshop } from './workshop.ts';
+import { useMailingDraft } from './mailingDraft.ts';
 
 /** The last look: who gets it, from whom, on which file; then the confirmation. */
 defineEmits<{ back: [] }>();
 const SHOWN = 200;
-const workshop = useWorkshop();
+const workshop = useMailingDraft();
 const session = useSession();
 const list = ref<Recipients | null>(null);
 const checks = ref<Checks | null>(null);

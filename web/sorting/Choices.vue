@@ -5,11 +5,11 @@ import FileTab from '../parts/FileTab.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Reasons from '../parts/Reasons.vue';
 import { list, many } from '../words.ts';
-import { useDesk } from './desk.ts';
+import { useSortingQueue } from './sortingQueue.ts';
 
 /** Where the message may belong, with the reasons, and everything else that can be done with it. */
 const emit = defineEmits<{ find: []; always: []; newClient: [] }>();
-const desk = useDesk();
+const desk = useSortingQueue();
 const noting = ref(false);
 const noteField = ref<HTMLTextAreaElement | null>(null);
 const candidates = computed(() => desk.message?.candidates ?? []);

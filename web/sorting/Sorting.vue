@@ -12,10 +12,10 @@ import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
 import Choices from './Choices.vue';
-import { useDesk } from './desk.ts';
+import { useSortingQueue } from './sortingQueue.ts';
 import NewClient from './NewClient.vue';
 
-const desk = useDesk();
+const desk = useSortingQueue();
 const { brief } = useTimes();
 const finding = ref(false);
 const opened = ref<number | null>(null);

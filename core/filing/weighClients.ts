@@ -1,12 +1,12 @@
 import { domainOf } from '../address/address.ts';
 import type { RegisteredFile, RegisteredPerson } from './register.ts';
-import { neighbours, pairsOf, quoted, type Outsider, type Scene } from './scene.ts';
+import { neighbours, pairsOf, quoted, type Outsider, type Signals } from './signals.ts';
 import type { Evidence } from './types.ts';
 import { PEOPLE as W } from './weights.ts';
 import { stem, wordsOf } from './words.ts';
 
 /** A client whose business the message may be. */
-export interface ClientView {
+export interface WeighedClient {
   clientId: number;
   /** From 0 to 1: that the message is this client's; what is left to 1 is somebody else's or nobody's. */
   probability: number;
@@ -31,7 +31,7 @@ interface Tally {
 }
 
 /** Weighs which clients the message can be about. People point to clients; so do its conversation and numbers. */
-export function whoseMail(scene: Scene): ClientView[] {
+export function weighClients(signals: Signals): WeighedClient[] {
   const tallies = new Map<number, Tally>();
   const tally = (clientId: number): Tally => {
     let found = tallies.get(clientId);
@@ -42,9 +42,9 @@ export function whoseMail(scene: Scene): ClientView[] {
       );
     return found;
   };
-  for (const outsider of scene.outsiders) weighOutsider(scene, outsider, tally);
-  weighRecord(scene, tally);
-  if (tallies.size > 1) weighMentions(scene, tallies);
+  for (const outsider of signals.outsiders) weighOutsider(signals, outsider, tally);
+  weighRecord(signals, tally);
+  if (tallies.size > 1) weighMentions(signals, tallies);
   // Where somebody of one client alone takes part, a third party's other clients are unlikely.
   const owned = [...tallies.values()].some((each) => each.own);
   const onRecord = ({ evidence }: Tally) =>
@@ -54,10 +54,10 @@ export function whoseMail(scene: Scene): ClientView[] {
 }
 
 /** Who this correspondent is: by address, by what was confirmed about the address, by domain, by name. */
-function weighOutsider(scene: Scene, outsider: Outsider, tally: (clientId: number) => Tally): void {
-  const { register, experience } = scene;
+function weighOutsider(signals: Signals, outsider: Outsider, tally: (clientId: number) => Tally): void {
+  const { register, experience } = signals;
   if (outsider.people.length) {
-    const people = meant(scene, outsider);
+    const people = meant(signals, outsider);
     const clientIds = new Set(people.flatMap((person) => person.clientIds));
     for (const person of people) {
       for (const clientId of person.clientIds) {
@@ -98,13 +98,13 @@ function weighOutsider(scene: Scene, outsider: Outsider, tally: (clientId: numbe
     if (single) tally(clientId).own = true;
   }
   if (atDomain.length) return;
-  weighName(scene, outsider, tally);
+  weighName(signals, outsider, tally);
 }
 
 /** An address nobody knows under a name somebody has: whole, or as initial and surname, which only suggests. */
-function weighName(scene: Scene, outsider: Outsider, tally: (clientId: number) => Tally): void {
-  const { register } = scene;
-  const whole = knownByName(scene, outsider);
+function weighName(signals: Signals, outsider: Outsider, tally: (clientId: number) => Tally): void {
+  const { register } = signals;
+  const whole = knownByName(signals, outsider);
   const namesakes = whole.length ? whole : register.peopleLike(outsider.name);
   const clientIds = new Set(namesakes.flatMap((person) => person.clientIds));
   const single = whole.length === 1 && clientIds.size === 1;
@@ -127,14 +127,15 @@ function weighName(scene: Scene, outsider: Outsider, tally: (clientId: number) =
  * Which of the people who share an address is meant: the one whose own part of the names stands in the
  * signature or display name (greeting, when we write); all of them when that does not tell.
  */
-function meant(scene: Scene, outsider: Outsider): readonly RegisteredPerson[] {
+function meant(signals: Signals, outsider: Outsider): readonly RegisteredPerson[] {
   const { people } = outsider;
   const clientIds = new Set(people.flatMap((person) => person.clientIds));
   if (people.length < 2 || clientIds.size < 2) return people;
-  const { message, outgoing } = scene;
-  const handedOn = scene.internal && message.original;
+  const { message, outgoing } = signals;
+  const handedOn = signals.internal && message.original;
   const signed = handedOn ? `${handedOn.signature} ${handedOn.from?.name ?? ''}` : message.signature;
-  const telling = outgoing && !handedOn ? `${scene.greeting} ${outsider.name}` : `${signed} ${outsider.name}`;
+  const telling =
+    outgoing && !handedOn ? `${signals.greeting} ${outsider.name}` : `${signed} ${outsider.name}`;
   const words = new Set(wordsOf(telling));
   const hit = people.filter((person) => {
     const others = new Set(people.filter((each) => each !== person).flatMap((each) => wordsOf(each.name)));
@@ -144,8 +145,8 @@ function meant(scene: Scene, outsider: Outsider): readonly RegisteredPerson[] {
 }
 
 /** People of the records who bear the name an unknown address shows, or the name signed with. */
-function knownByName(scene: Scene, outsider: Outsider): readonly RegisteredPerson[] {
-  const { register, message, outgoing } = scene;
+function knownByName(signals: Signals, outsider: Outsider): readonly RegisteredPerson[] {
+  const { register, message, outgoing } = signals;
   const shown = register.peopleNamed(outsider.name);
   if (shown.length || outgoing) return shown;
   for (const line of message.signature.split('\n').slice(0, 4)) {
@@ -156,8 +157,8 @@ function knownByName(scene: Scene, outsider: Outsider): readonly RegisteredPerso
 }
 
 /** What the firm's own record says: the conversation, messages of the same subject, file numbers. */
-function weighRecord(scene: Scene, tally: (clientId: number) => Tally): void {
-  const { register, earlier, sameSubject, inSubject, inOwn } = scene;
+function weighRecord(signals: Signals, tally: (clientId: number) => Tally): void {
+  const { register, earlier, sameSubject, inSubject, inOwn } = signals;
   const clientsOf = (fileIds: readonly number[]) =>
     new Set(fileIds.flatMap((id) => register.file(id)?.clientId ?? []));
   if (earlier?.state === 'logged') {
@@ -190,9 +191,9 @@ function weighRecord(scene: Scene, tally: (clientId: number) => Tally): void {
 }
 
 /** Among several clients, those that the writer names: by name, by place or matter of a file, by a person of theirs. */
-function weighMentions(scene: Scene, tallies: Map<number, Tally>): void {
-  const { register, words } = scene;
-  const pairs = neighbours(scene.sentences);
+function weighMentions(signals: Signals, tallies: Map<number, Tally>): void {
+  const { register, words } = signals;
+  const pairs = neighbours(signals.sentences);
   const terms = new Map<number, { words: Set<string>; pairs: Set<string> }>();
   const bearers = new Map<string, number>();
   for (const [clientId, { named }] of tallies) {
@@ -230,11 +231,11 @@ function weighMentions(scene: Scene, tallies: Map<number, Tally>): void {
     if (!target) continue;
     target.mentioned = weight > W.clearMention;
     const shown = foundPairs.length ? foundPairs : found;
-    give(target, weight, 'mention', `${quoted(scene, shown)} stands in what was written`);
+    give(target, weight, 'mention', `${quoted(signals, shown)} stands in what was written`);
   }
 }
 
-function normalise(tallies: Map<number, Tally>): ClientView[] {
+function normalise(tallies: Map<number, Tally>): WeighedClient[] {
   const scores = [...tallies.values()].map(({ score }) => Math.exp(score));
   // The other hypothesis: it is nobody's of these.
   const total = scores.reduce((sum, each) => sum + each, Math.exp(W.nobody));

@@ -10,20 +10,20 @@ import {
   type SortingRow,
 } from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
-import { useLine } from '../parts/line.ts';
+import { useRequestQueue } from '../parts/requestQueue.ts';
 import { many } from '../words.ts';
 
 const LIMIT = 100;
 
 /** The desk where messages without a sure file are given one. */
-export const useDesk = defineStore('desk', () => {
+export const useSortingQueue = defineStore('desk', () => {
   const queue = ref<SortingQueue | null>(null);
   const selectedId = ref<number | null>(null);
   const message = ref<MessageView | null>(null);
   const problem = ref('');
   const said = ref('');
   /** The next message is shown while the request is still under way. */
-  const { busy, follow } = useLine(async (words) => {
+  const { busy, follow } = useRequestQueue(async (words) => {
     await load();
     problem.value = words;
   });

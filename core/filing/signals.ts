@@ -14,7 +14,7 @@ export interface Outsider extends Mailbox {
 }
 
 /** Everything that the weighing looks at, gathered once. */
-export interface Scene {
+export interface Signals {
   register: FilingRegister;
   experience: Experience;
   message: FilingMessage;
@@ -45,12 +45,12 @@ export interface Scene {
   marked: boolean;
 }
 
-export function survey(
+export function gatherSignals(
   register: FilingRegister,
   experience: Experience,
   message: FilingMessage,
   context: FilingContext,
-): Scene {
+): Signals {
   const isOurs = (address: string) => register.isOurs(address);
   const direct = [...(message.from ? [message.from] : []), ...message.recipients].filter(
     (each) => each.address && !isOurs(each.address),
@@ -161,9 +161,9 @@ export function pairsOf(text: string): Set<string> {
 }
 
 /** Words as they stand in the message, or else in the given text, in quotation marks; of pairs, both. */
-export function quoted(scene: Scene, terms: readonly string[], text = ''): string {
+export function quoted(signals: Signals, terms: readonly string[], text = ''): string {
   const elsewhere = writtenAs(text);
-  const shown = (word: string) => scene.words.get(word) ?? elsewhere.get(word) ?? word;
+  const shown = (word: string) => signals.words.get(word) ?? elsewhere.get(word) ?? word;
   return terms
     .slice(0, 3)
     .map((term) => `“${term.split(' ').map(shown).join(' ')}”`)

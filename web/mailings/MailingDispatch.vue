@@ -9,12 +9,12 @@ import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { useTimes } from '../words.ts';
 import MailingProgress from './MailingProgress.vue';
-import { useWorkshop } from './workshop.ts';
+import { useMailingDraft } from './mailingDraft.ts';
 
 /** A released mailing: how far it is, and how each copy fared. */
 const props = defineProps<{ mailing: MailingView }>();
 const LIMIT = 100;
-const workshop = useWorkshop();
+const workshop = useMailingDraft();
 const session = useSession();
 const { full } = useTimes();
 const page = ref<DispatchPage | null>(null);

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import { effectScope, nextTick } from 'vue';
 import type { DraftView } from '../../contract/index.ts';
-import { useLetter } from '../../web/writing/desk.ts';
+import { useDraft } from '../../web/writing/draft.ts';
 
 const body = (text: string) => ({
   type: 'doc' as const,
@@ -57,7 +57,7 @@ describe('the writing desk', () => {
   const scope = effectScope();
   after(() => scope.stop());
   async function open() {
-    const desk = scope.run(() => useLetter(1)) as ReturnType<typeof useLetter>;
+    const desk = scope.run(() => useDraft(1)) as ReturnType<typeof useDraft>;
     await desk.load();
     await nextTick();
     return desk;

@@ -1,13 +1,13 @@
 import type { RegisteredFile } from './register.ts';
-import { quoted, type Scene } from './scene.ts';
+import { quoted, type Signals } from './signals.ts';
 import type { Evidence, EvidenceKind } from './types.ts';
 import { FILES as W } from './weights.ts';
-import type { ClientView } from './whose.ts';
+import type { WeighedClient } from './weighClients.ts';
 import { GENERAL_TOPIC, type KnownWord } from './experience.ts';
 import { tellingWords } from './words.ts';
 
 /** One file of a client, weighed against the client's others. */
-export interface FileView {
+export interface WeighedFile {
   file: RegisteredFile;
   /** From 0 to 1, within the client's files. */
   probability: number;
@@ -23,9 +23,9 @@ export type Features = Partial<Record<Feature, number>>;
  * Weighs the files of one client against each other (a conditional logit: the probability of a file is
  * its share of the exponentials of the weighted sums).
  */
-export function whichFile(scene: Scene, client: ClientView): FileView[] {
-  const files = candidates(scene, client.clientId);
-  const facts = new Facts(scene, files, client);
+export function weighFiles(signals: Signals, client: WeighedClient): WeighedFile[] {
+  const files = candidates(signals, client.clientId);
+  const facts = new Facts(signals, files, client);
   const views = files.map((file) => {
     const { features, evidence } = facts.of(file);
     let score = 0;
@@ -46,8 +46,8 @@ export function whichFile(scene: Scene, client: ClientView): FileView[] {
 }
 
 /** Open files; closed ones only where something points at them: a conversation, a number, an answer to mail we lack. */
-function candidates(scene: Scene, clientId: number): readonly RegisteredFile[] {
-  const { earlier, sameSubject, inSubject, inOwn, message, register } = scene;
+function candidates(signals: Signals, clientId: number): readonly RegisteredFile[] {
+  const { earlier, sameSubject, inSubject, inOwn, message, register } = signals;
   const pointed = new Set([
     ...(earlier?.fileIds ?? []),
     ...sameSubject.flatMap((each) => each.fileIds),
@@ -81,34 +81,34 @@ class Facts {
   private readonly pointed: boolean;
 
   constructor(
-    private readonly scene: Scene,
+    private readonly signals: Signals,
     private readonly files: readonly RegisteredFile[],
-    private readonly client: ClientView,
+    private readonly client: WeighedClient,
   ) {
     for (const file of files)
       for (const word of file.titleWords) this.inTitles.set(word, (this.inTitles.get(word) ?? 0) + 1);
     this.specific = files.filter((file) => !file.general && !file.closed).length;
-    const { message, earlier } = scene;
+    const { message, earlier } = signals;
     this.quotedWords = message.isReply && !earlier ? tellingWords(message.quoted) : new Set();
     this.namedIds = new Set(client.namedFiles.map((file) => file.id));
-    const latest = scene.sameSubject.find((each) => each.state === 'logged');
+    const latest = signals.sameSubject.find((each) => each.state === 'logged');
     this.sameSubjectIds = new Set(latest?.fileIds ?? []);
     this.habits = this.recent();
-    this.known = scene.experience.known(scene.words.keys(), message.at);
+    this.known = signals.experience.known(signals.words.keys(), message.at);
     this.affinities = new Map(files.map((file) => [file.id, this.affinity(file)]));
     this.enclosureWords = tellingWords(message.enclosureNames.join(' '));
     const said = new Set([
-      ...scene.inSubject,
-      ...scene.inOwn,
-      ...(scene.subjectChanged ? [] : (earlier?.fileIds ?? [])),
-      ...(scene.marked ? this.sameSubjectIds : []),
+      ...signals.inSubject,
+      ...signals.inOwn,
+      ...(signals.subjectChanged ? [] : (earlier?.fileIds ?? [])),
+      ...(signals.marked ? this.sameSubjectIds : []),
     ]);
     this.pointed = files.some((file) => said.has(file.id));
-    this.anyTitle = files.some((file) => file.titleWords.some((word) => scene.words.has(word)));
+    this.anyTitle = files.some((file) => file.titleWords.some((word) => signals.words.has(word)));
   }
 
   of(file: RegisteredFile): { features: Features; evidence: Evidence[] } {
-    const { scene } = this;
+    const { signals } = this;
     const features: Features = {};
     const evidence: Evidence[] = [];
     const add: Add = (feature, value, kind, words) => {
@@ -118,8 +118,8 @@ class Facts {
       if (kind && words && Math.abs(weight) >= 0.1)
         evidence.push({ kind, side: weight > 0 ? 'for' : 'against', words, weight: Math.abs(weight) });
     };
-    if (scene.earlier?.fileIds.includes(file.id)) {
-      if (scene.subjectChanged) {
+    if (signals.earlier?.fileIds.includes(file.id)) {
+      if (signals.subjectChanged) {
         add(
           'conversationTurned',
           1,
@@ -129,15 +129,15 @@ class Facts {
       } else add('conversation', 1, 'conversation', 'Goes on a conversation on this file');
     } else if (this.sameSubjectIds.has(file.id)) {
       add(
-        scene.marked ? 'lostThread' : 'sameSubject',
+        signals.marked ? 'lostThread' : 'sameSubject',
         1,
         'subject',
         'Same subject and correspondent as an earlier message here',
       );
     }
-    if (scene.inSubject.includes(file.id))
+    if (signals.inSubject.includes(file.id))
       add('numberInSubject', 1, 'number', `${file.number} stands in the subject`);
-    if (scene.inOwn.includes(file.id))
+    if (signals.inOwn.includes(file.id))
       add('numberInText', 1, 'number', `${file.number} stands in what was written`);
     this.titles(file, add);
     const { sum, words } = this.affinities.get(file.id) ?? { sum: 0, words: [] };
@@ -182,7 +182,7 @@ class Facts {
 
   /** Words of the file's title in the subject, in the text, in the names of enclosures, and in what is quoted. */
   private titles(file: RegisteredFile, add: Add): void {
-    const { subjectWords, words, earlier, subjectChanged } = this.scene;
+    const { subjectWords, words, earlier, subjectChanged } = this.signals;
     // Words that all files of the client share say which client, not which file.
     const telling = file.titleWords.filter(
       (word) => (this.inTitles.get(word) ?? 1) < Math.max(2, this.files.length),
@@ -197,27 +197,27 @@ class Facts {
         3,
         list.reduce((total, word) => total + share(word), 0),
       );
-    add('titleInSubject', sum(inSubject), 'title', `${quoted(this.scene, inSubject)} in subject and title`);
-    add('titleInText', sum(inText), 'title', `${quoted(this.scene, inText)} in text and title`);
+    add('titleInSubject', sum(inSubject), 'title', `${quoted(this.signals, inSubject)} in subject and title`);
+    add('titleInText', sum(inText), 'title', `${quoted(this.signals, inText)} in text and title`);
     const inQuoted = telling.filter((word) => this.quotedWords.has(word) && !words.has(word));
     add(
       'titleInQuoted',
       sum(inQuoted),
       'title',
-      `${quoted(this.scene, inQuoted, file.title)} in quoted text and title`,
+      `${quoted(this.signals, inQuoted, file.title)} in quoted text and title`,
     );
     const inNames = telling.filter((word) => this.enclosureWords.has(word));
     add(
       'titleInEnclosure',
       sum(inNames),
       'title',
-      `${quoted(this.scene, inNames, file.title)} in an enclosure’s name and title`,
+      `${quoted(this.signals, inNames, file.title)} in an enclosure’s name and title`,
     );
   }
 
   /** How the words used so far on this file, and on files of its kind, fit: against the mean of the client's files. */
   private affinity(file: RegisteredFile): { sum: number; words: string[] } {
-    const { experience, words, message } = this.scene;
+    const { experience, words, message } = this.signals;
     const values = experience.affinities(this.known, file.id, topicsOf(file), message.at);
     let sum = 0;
     const scored: { word: string; value: number }[] = [];
@@ -232,19 +232,19 @@ class Facts {
 
   private wordEvidence(file: RegisteredFile, sum: number, words: readonly string[]): string {
     if (sum < 0) return 'The words are rather those of other files';
-    const { experience, message } = this.scene;
+    const { experience, message } = this.signals;
     const [first] = words;
     const uses = first ? Math.round(experience.uses(file.id, first, message.at)) : 0;
     if (first && uses > 0)
-      return `${quoted(this.scene, [first])} was used in ${uses === 1 ? 'an earlier message' : `${uses} earlier messages`} here`;
+      return `${quoted(this.signals, [first])} was used in ${uses === 1 ? 'an earlier message' : `${uses} earlier messages`} here`;
     return words.length
-      ? `${quoted(this.scene, words)} fit files of this kind`
+      ? `${quoted(this.signals, words)} fit files of this kind`
       : 'The words fit files of this kind';
   }
 
   /** The share of each file in the correspondents' latest confirmed mail, newer mail counting more. */
   private recent(): Map<number, number> {
-    const { outsiders, experience, message } = this.scene;
+    const { outsiders, experience, message } = this.signals;
     const shares = new Map<number, number>();
     for (const { key } of outsiders) {
       let count = 0;

@@ -9,7 +9,7 @@ import MessageDialog from '../message/MessageDialog.vue';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
 import KeyCap from '../parts/KeyCap.vue';
-import { useLine } from '../parts/line.ts';
+import { useRequestQueue } from '../parts/requestQueue.ts';
 import Pager from '../parts/Pager.vue';
 import Reasons from '../parts/Reasons.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -63,7 +63,7 @@ watch(at, async () => {
 });
 
 /** What is settled leaves the list at once; the requests follow in order. */
-const { busy, follow } = useLine(async (words) => {
+const { busy, follow } = useRequestQueue(async (words) => {
   await load();
   problem.value = words;
 });

@@ -28,7 +28,7 @@ export interface Said {
 }
 
 /** The mail at hand: which mailboxes are shown, what of them, and what was done lately. */
-export const usePost = defineStore('post', () => {
+export const useMailList = defineStore('post', () => {
   const boxes = ref<ShownMailbox[]>([]);
   const off = ref(new Set<number>(JSON.parse(localStorage.getItem(OFF) ?? '[]') as number[]));
   const view = ref<MailView>('everything');

@@ -1,12 +1,12 @@
 import { expect } from 'chai';
-import { useLine } from '../../web/parts/line.ts';
+import { useRequestQueue } from '../../web/parts/requestQueue.ts';
 
 const later = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 
 describe('requests in a line', () => {
   it('go in the order asked for, tell the last, and say when none is under way', async () => {
     const done: string[] = [];
-    const { busy, follow } = useLine(() => undefined);
+    const { busy, follow } = useRequestQueue(() => undefined);
     void follow(async (last) => {
       await later(15);
       done.push(`slow ${last()}`);
@@ -20,7 +20,7 @@ describe('requests in a line', () => {
   });
   it('go on after one failed, with the failure told in words', async () => {
     const told: string[] = [];
-    const { busy, follow } = useLine((words) => {
+    const { busy, follow } = useRequestQueue((words) => {
       told.push(words);
     });
     void follow(async () => {

@@ -6,7 +6,7 @@ import { wordsOf } from '../api.ts';
  * other, each told whether it is the last for now.
  * @param failed called with the words of what went wrong
  */
-export function useLine(failed: (words: string) => Promise<void> | void) {
+export function useRequestQueue(failed: (words: string) => Promise<void> | void) {
   let line: Promise<void> = Promise.resolve();
   let waiting = 0;
   const busy = ref(false);

@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import { createPinia, setActivePinia } from 'pinia';
 import type { MessageView, Sort, SortingQueue, SortingRow } from '../../contract/index.ts';
-import { useDesk } from '../../web/sorting/desk.ts';
+import { useSortingQueue } from '../../web/sorting/sortingQueue.ts';
 
 /** The desk's own conduct, with a server that is played: what is asked of it is noted. */
 interface Played {
@@ -88,7 +88,7 @@ function play(ids: number[]): Played {
   setActivePinia(createPinia());
   return played;
 }
-const settled = async (desk: ReturnType<typeof useDesk>) => {
+const settled = async (desk: ReturnType<typeof useSortingQueue>) => {
   do await new Promise((resolve) => setTimeout(resolve, 5));
   while (desk.busy);
 };
@@ -101,7 +101,7 @@ describe('the desk', () => {
   it('shows the next message before the last is settled, and loses no key', async () => {
     const played = play([1, 2, 3, 4]);
     played.delay = 20;
-    const desk = useDesk();
+    const desk = useSortingQueue();
     await desk.load();
     expect([desk.selectedId, desk.message?.id]).to.deep.equal([1, 1]);
     desk.settle(FILE);
@@ -119,7 +119,7 @@ describe('the desk', () => {
 
   it('takes no key for a message that is not shown yet', async () => {
     const played = play([1, 2]);
-    const desk = useDesk();
+    const desk = useSortingQueue();
     await desk.load();
     void desk.select(2);
     desk.settle(FILE);
@@ -129,7 +129,7 @@ describe('the desk', () => {
 
   it('begins anew with each message: remark, several files, the rest of the conversation', async () => {
     const played = play([1, 2]);
-    const desk = useDesk();
+    const desk = useSortingQueue();
     await desk.load();
     const file = {
       id: 9,
@@ -164,7 +164,7 @@ describe('the desk', () => {
   it('accepts a group in one step, and takes the last step back', async () => {
     const played = play([1, 2, 3]);
     played.rows = [row(1, 'certain'), row(2, 'certain'), row(3, 'nobody')];
-    const desk = useDesk();
+    const desk = useSortingQueue();
     await desk.load();
     desk.acceptGroup('certain');
     await settled(desk);
@@ -178,7 +178,7 @@ describe('the desk', () => {
   it('brings a message back that was refused, and says why', async () => {
     const played = play([1, 2]);
     played.refuse = 'A colleague has moved that message since.';
-    const desk = useDesk();
+    const desk = useSortingQueue();
     await desk.load();
     desk.settle(FILE);
     await settled(desk);
@@ -188,7 +188,7 @@ describe('the desk', () => {
 
   it('moves up and down, and stays at the ends', async () => {
     play([1, 2, 3]);
-    const desk = useDesk();
+    const desk = useSortingQueue();
     await desk.load();
     desk.move(-1);
     expect(desk.selectedId).to.equal(1);

@@ -15,7 +15,7 @@ import Trouble from '../parts/Trouble.vue';
 import Writer from '../parts/Writer.vue';
 import { useSession } from '../session.ts';
 import { size, useTimes } from '../words.ts';
-import { useLetter } from './desk.ts';
+import { useDraft } from './draft.ts';
 import People from './People.vue';
 
 /** The desk on which one message is written. */
@@ -25,7 +25,7 @@ const session = useSession();
 const { clock, full, brief } = useTimes();
 const id = Number(route.params.id);
 const apart = route.name === 'letter apart';
-const desk = useLetter(id);
+const desk = useDraft(id);
 const { letter, people, subject, body, quoted, plain, mailboxId, files, problem, sent, open } = desk;
 const boxes = ref<ShownMailbox[]>([]);
 const facts = ref<Fact[]>([]);

@@ -7,7 +7,7 @@ import { ApiProblem, get, send, wordsOf } from '../api.ts';
 const SAVE_AFTER = 700;
 
 /** The mailing being worked on: its draft, kept as one types. */
-export const useWorkshop = defineStore('workshop', () => {
+export const useMailingDraft = defineStore('workshop', () => {
   const mailing = ref<MailingView | null>(null);
   const draft = ref<MailingDraft | null>(null);
   const fields = ref<SelectionFields | null>(null);

@@ -9,7 +9,7 @@ const SAVE_AFTER = 700;
 const RETRY_AFTER = 5000;
 
 /** One message being written: what was typed is kept as one types. */
-export function useLetter(id: number) {
+export function useDraft(id: number) {
   const letter = ref<DraftView | null>(null);
   const people = ref<Addressees>({ to: [], cc: [], bcc: [] });
   const subject = ref('');
