@@ -452,7 +452,7 @@ describe('an independent IMAP server', function () {
                 .where({ message_id: `${name}@x.example` })
                 .first('id'),
             ),
-          15,
+          30,
         );
       };
       await arrives('before');

@@ -217,7 +217,7 @@ export class MailboxSupervisor {
       .run()
       .then(() => undefined)
       .catch((error: unknown) =>
-        this.stopped || sync.wasStopped ? undefined : this.failed(mailbox, kept, error, sync.wasInStep),
+        this.stopped || sync.wasStopped ? undefined : this.failed(mailbox, kept, error, sync.wasAtWork),
       )
       // The database may be away, too: then nothing can be written down, and the mailbox is tried again all the same.
       .catch((error: unknown) =>
@@ -230,7 +230,7 @@ export class MailboxSupervisor {
 
   private async failed(mailbox: MailboxRow, kept: Kept, error: unknown, ranWell = false): Promise<void> {
     kept.failedAt = Date.now();
-    // Whoever was in step before is at once again; one that is thrown out each time is not asked without a pause.
+    // Whoever was at work before is at once again; one that is thrown out each time is not asked without a pause.
     kept.failures = ranWell ? Math.min(kept.failures + 1, 2) : kept.failures + 1;
     if (ranWell && Date.now() - kept.since > RAN_LONG) kept.failures = 1;
     kept.notBefore = Date.now() + (WAITS[Math.min(kept.failures, WAITS.length) - 1] ?? 2000);

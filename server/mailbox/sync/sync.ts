@@ -60,6 +60,7 @@ export class MailboxSync {
   private readonly client: ImapFlow;
   private readonly line: IntakeLine;
   private stopped = false;
+  private worked = false;
   private wake: (() => void) | null = null;
   private folders: ListedFolder[] = [];
   private listAgainAt = 0;
@@ -122,9 +123,9 @@ export class MailboxSync {
     return this.stopped;
   }
 
-  /** Whether all was in step at least once. */
-  get wasInStep(): boolean {
-    return this.notedAt > 0;
+  /** Whether it got as far as taking new mail in: then the connection itself was good. */
+  get wasAtWork(): boolean {
+    return this.worked;
   }
 
   /** Something was done here that the server is to know. @param now rather than in the next round */
@@ -154,6 +155,7 @@ export class MailboxSync {
   private async present(): Promise<void> {
     await this.look();
     await this.newMail();
+    this.worked = true;
     if (Date.now() > this.stirredUntil && Date.now() < this.tellAt) return;
     this.tellAt = Date.now() + TOLD_ROUND;
     await this.chore(() => carryOutChanges(this.office.db, this.client, this.mailbox.id));
@@ -464,7 +466,7 @@ export class MailboxSync {
         needs_person: 0,
         filling_since: null,
       });
-      if (!this.wasInStep) await beat(trx, 'mailboxes');
+      if (!this.notedAt) await beat(trx, 'mailboxes');
     });
     this.notedAt = Date.now();
   }
