@@ -471,9 +471,9 @@ describe('an independent IMAP server', function () {
       server.user(INES, 'changed by its owner');
       await server.restart();
       const problem = async () => (await at.now().mailbox()).problem;
-      await until('it says so', async () => (await problem()) === 'The password was refused.', 20);
+      await until('it says so', async () => (await problem()) === 'The password was refused.', 45);
       server.user(INES);
       await supervisor.stop();
-    }).timeout(120_000);
+    }).timeout(240_000);
   });
 });
