@@ -6,7 +6,7 @@ import {
   type Transaction,
 } from '../foundation/database.ts';
 import { beat } from '../foundation/pulse.ts';
-import { refreshMarks } from '../correspondence/marks.ts';
+import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
 import type { Office } from '../foundation/office.ts';
 import { readSources, unread, type Reading } from '../reading/pool.ts';
 import { Turns } from '../foundation/turns.ts';
@@ -144,12 +144,12 @@ async function keepBatch(
       await intakeTurn(trx);
       const newest = Number((await trx('message').max('id as id').first())?.id ?? 0);
       const ids = await keepMessages(trx, mind, prepared, arrivals);
+      // What was here before may be read or moved at this moment; what is new nobody knows yet.
+      const known = ids.filter((id) => id <= newest);
+      await holdMessages(trx, known);
       await keepCopies(trx, arrivals, prepared, ids);
       // What is new has its marks already.
-      await refreshMarks(
-        trx,
-        ids.filter((id) => id <= newest),
-      );
+      await refreshMarks(trx, known);
       await compareSent(trx, arrivals, prepared, ids);
       await takeAwayOurs(trx, arrivals, prepared);
       await noteServers(trx, receiving, prepared);

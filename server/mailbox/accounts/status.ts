@@ -69,7 +69,7 @@ export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<Mai
       closed: visible.has(mailbox.id)
         ? all.filter(({ closed }) => closed === 'refused').map(({ path }) => path)
         : [],
-      mayManage: mailbox.staff_id === staff.id || staff.role === 'manager',
+      mayManage: mailbox.staff_id === staff.id || may(staff.role, 'connect any mailbox'),
     };
   });
 }

@@ -161,11 +161,7 @@ async function search(office: Office, found: Knex.QueryBuilder, typed: string): 
 }
 
 /** Messages as the Mail screen lists them, in the order given. */
-export async function mailRows(
-  db: Knex,
-  ids: readonly number[],
-  boxes: readonly number[],
-): Promise<MailRow[]> {
+async function mailRows(db: Knex, ids: readonly number[], boxes: readonly number[]): Promise<MailRow[]> {
   if (!ids.length) return [];
   const [messages, copies]: [
     Found[],
