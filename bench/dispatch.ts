@@ -1,3 +1,5 @@
+import { selectionOf } from '../core/selection/tree.ts';
+import { countOf } from '../server/foundation/rows.ts';
 import nodemailer from 'nodemailer';
 import type { StaffMember } from '../contract/index.ts';
 import { readRaw } from '../server/foundation/sources.ts';
@@ -53,7 +55,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
     await saveMailing(
       db,
       id,
-      { name: 'Bench', selection: { all: [] }, unticked: [], subject, body, fileChoice: 'general' },
+      { name: 'Bench', selection: selectionOf(), unticked: [], subject, body, fileChoice: 'general' },
       1,
     );
     const { order } = await checkMailing(db, id);
@@ -61,7 +63,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
     await saveMailing(
       db,
       id,
-      { name: 'Bench', selection: { all: [] }, unticked, subject, body, fileChoice: 'general' },
+      { name: 'Bench', selection: selectionOf(), unticked, subject, body, fileChoice: 'general' },
       2,
     );
     const sent = order.length - unticked.length;
@@ -71,8 +73,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
       sent,
     );
     const worker = new DispatchWorker(office, OUTGOING);
-    const waiting = async (query: string) =>
-      Number((await db('dispatch').whereRaw(query).count('* as n').first())?.n);
+    const waiting = async (query: string) => await countOf(db('dispatch').whereRaw(query));
     const started = performance.now();
     let left = 0;
     for (;;) {

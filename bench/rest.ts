@@ -60,9 +60,8 @@ async function counts({ db }: Ground): Promise<Counts> {
 async function multiply({ db }: Ground, wanted: number): Promise<void> {
   const own = await db('mailbox').orderBy('id');
   for (let n = own.length; n < wanted; n++) {
-    const mailbox = { ...own[n % own.length], address: `further${n}.${own[n % own.length].address}` };
-    delete mailbox.id;
-    await db('mailbox').insert(mailbox);
+    const like = own[n % own.length]!;
+    await db('mailbox').insert({ ...like, id: undefined, address: `further${n}.${like.address}` });
   }
   const beyond: number[] = await db('mailbox').orderBy('id').offset(wanted).limit(1000).pluck('id');
   await db('mailbox').whereIn('id', beyond).update({ paused_at: new Date() });

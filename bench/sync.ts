@@ -1,3 +1,5 @@
+import { idsOf, select } from '../server/foundation/rows.ts';
+import { readMailbox } from '../server/mailserver/access.ts';
 import { readFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
@@ -25,7 +27,8 @@ export async function benchSync(count = 20_000): Promise<void> {
     // Before and after, as the machine's speed changes from minute to minute.
     const before = await seconds(() => fetchAndParse(ground.imap, count));
     line('limit: ImapFlow fetches, PostalMime parses, nothing kept', before, count);
-    const mailbox = await ground.db('mailbox').where({ address: owner }).first();
+    const [mailboxId = 0] = await idsOf(ground.db('mailbox').where({ address: owner }), 'mailbox.id');
+    const mailbox = await readMailbox(ground.db, mailboxId);
     globalThis.gc?.();
     const memory: number[] = [];
     const watch = setInterval(() => memory.push(process.memoryUsage().rss), 500);
@@ -56,7 +59,10 @@ export async function benchSync(count = 20_000): Promise<void> {
     console.log(`${'share of the limit’s speed'.padEnd(58)} ${((100 * limit) / ours).toFixed(0)} %`);
     await newMessage(ground, mailbox.id);
     await lists(ground);
-    const states = await ground.db('message').groupBy('state').select('state').count('* as count');
+    const states = await select(ground.db('message').groupBy('state'), {
+      state: 'message.state',
+      count: ground.db.raw<number>('COUNT(*)'),
+    });
     console.log(states.map((row) => `${row.state} ${row.count}`).join(', '));
   } finally {
     await ground.close();
@@ -73,7 +79,7 @@ const NEW = 20;
 
 /** From the exchange keeping a new message to its record being there, with the connection waiting. */
 async function newMessage(ground: Ground, mailboxId: number): Promise<void> {
-  const mailbox = await ground.db('mailbox').where({ id: mailboxId }).first();
+  const mailbox = await readMailbox(ground.db, mailboxId);
   const sync = new MailboxSync(ground.office, mailbox);
   const running = sync.run().catch(() => undefined);
   const other = new ImapFlow({
@@ -121,7 +127,7 @@ async function lists(ground: Ground): Promise<void> {
   };
   const page = (query: Record<string, string>) =>
     listMail(ground.office, 2, MailQuery.parse({ limit: 60, ...query }));
-  const middle = await ground.db('message').orderBy('at').offset(500).first('at', 'id');
+  const [middle] = await ground.db('message').orderBy('at').offset(500).limit(1).select('at', 'id');
   const [newest] = (await page({})).rows;
   await time('limit: 60 rows by key', () =>
     ground
@@ -131,7 +137,7 @@ async function lists(ground: Ground): Promise<void> {
       .select(),
   );
   await time('first page of the mail', () => page({}));
-  await time('the page at its far end', () => page({ after: `${middle.at.getTime()} ${middle.id}` }));
+  await time('the page at its far end', () => page({ after: `${middle?.at.getTime()} ${middle?.id}` }));
   await time('unread', () => page({ view: 'unread' }));
   const common = MATTERS[0]?.lines[0]?.match(/[a-z]{6,}/)?.[0] ?? '';
   await time(`search: a common word, “${common}”`, () => page({ q: common }));

@@ -17,12 +17,12 @@ const Node: z.ZodType<DocNode> = z.lazy(() =>
 );
 
 /** Whether a value can be walked through at all, found out without walking into it by recursion. */
-function shallow(value: unknown): boolean {
+export function nestedAtMost(value: unknown, deepest: number): boolean {
   let level: unknown[] = [value];
   let nodes = 0;
   for (let depth = 0; level.length; depth++) {
     nodes += level.length;
-    if (depth > 2 * DEEPEST || nodes > 8 * MOST_NODES) return false;
+    if (depth > deepest || nodes > 8 * MOST_NODES) return false;
     level = level.flatMap((each) => (each !== null && typeof each === 'object' ? Object.values(each) : []));
   }
   return true;
@@ -31,7 +31,10 @@ function shallow(value: unknown): boolean {
 /** The editor's document tree, from a screen or from outside: checked before anything walks through it. */
 export const DocNodeSchema = z
   .unknown()
-  .refine(shallow, { message: 'That text is nested too deeply to be kept.', abort: true })
+  .refine((value) => nestedAtMost(value, 2 * DEEPEST), {
+    message: 'That text is nested too deeply to be kept.',
+    abort: true,
+  })
   .pipe(Node) as unknown as z.ZodType<DocNode, DocNode>;
 
 /** A whole document. */

@@ -1,13 +1,13 @@
 import { z } from 'zod';
 import { FileRef, Id, Page } from './common.ts';
-import { Evidence, MessageState } from './mail.ts';
+import { Direction, Evidence, MessageState } from './mail.ts';
 import { ClientKind } from './register.ts';
 
 /** One message in a list. */
 export const MessageRow = z.object({
   id: z.number(),
   at: z.string(),
-  direction: z.enum(['received', 'sent', 'internal']),
+  direction: Direction,
   from: z.string(),
   /** The address itself, whatever name stands before it. */
   fromAddress: z.string(),

@@ -4,6 +4,12 @@ import { FileRef, Id, Page } from './common.ts';
 export const MessageState = z.enum(['logged', 'suggested', 'aside', 'private']);
 export type MessageState = z.infer<typeof MessageState>;
 
+/** Which way a message went. */
+export const Direction = z.enum(['received', 'sent', 'internal']);
+
+/** Who owes an answer. */
+export const Owes = z.enum(['we', 'they']);
+
 export const Evidence = z.object({
   kind: z.string(),
   side: z.enum(['for', 'against']),
@@ -24,9 +30,11 @@ export const Party = z.object({
 });
 export type Party = z.infer<typeof Party>;
 
+export const Likelihood = z.enum(['nearly certain', 'likely', 'unsure']);
+
 export const Candidate = z.object({
   file: FileRef,
-  likelihood: z.enum(['nearly certain', 'likely', 'unsure']),
+  likelihood: Likelihood,
   probability: z.number().default(0),
   evidence: z.array(Evidence),
 });
@@ -81,7 +89,7 @@ export type Stranger = z.infer<typeof Stranger>;
 /** One message, opened. */
 export const MessageView = z.object({
   id: z.number(),
-  direction: z.enum(['received', 'sent', 'internal']),
+  direction: Direction,
   at: z.string(),
   subject: z.string(),
   parties: z.array(Party),
@@ -109,7 +117,7 @@ export const MessageView = z.object({
   notes: z.array(Note),
   laterUntil: z.string().nullable(),
   /** Who owes an answer to it, when it is the last word of its conversation. */
-  waits: z.enum(['we', 'they']).nullable(),
+  waits: Owes.nullable(),
   /** What is different in the copy that lies in Sent. */
   differs: z.string().nullable(),
   handler: z.string().nullable(),
@@ -134,10 +142,8 @@ export const SortingRow = z.object({
   at: z.string(),
   from: z.string(),
   subject: z.string(),
-  direction: z.enum(['received', 'sent', 'internal']),
-  first: z
-    .object({ number: z.string(), likelihood: z.enum(['nearly certain', 'likely', 'unsure']) })
-    .nullable(),
+  direction: Direction,
+  first: z.object({ number: z.string(), likelihood: Likelihood }).nullable(),
 });
 export type SortingRow = z.infer<typeof SortingRow>;
 
@@ -193,35 +199,44 @@ export const LedgerQuery = Page.extend({
   q: z.string().max(100).optional(),
 });
 
-export const LedgerEntry = z.object({
-  id: z.number(),
-  at: z.string(),
-  direction: z.enum(['received', 'sent', 'internal']),
-  subject: z.string(),
-  from: z.string(),
-  to: z.string(),
-  snippet: z.string(),
-  enclosures: z.number(),
-  automatic: z.string().nullable(),
-  waits: z.enum(['we', 'they']).nullable(),
-  /** What is different in the copy that lies in Sent. */
-  differs: z.string().nullable(),
-  mailing: z.object({ id: z.number(), name: z.string(), recipients: z.number() }).nullable(),
-  files: z.array(z.object({ id: z.number(), number: z.string() })),
-});
+const Entry = z.object({ id: z.number(), at: z.string() });
+
+/** What may stand in a client's ledger, by kind. */
+export const LedgerEntry = z.discriminatedUnion('kind', [
+  Entry.extend({
+    kind: z.literal('message'),
+    direction: Direction,
+    subject: z.string(),
+    from: z.string(),
+    to: z.string(),
+    snippet: z.string(),
+    enclosures: z.number(),
+    automatic: z.string().nullable(),
+    waits: Owes.nullable(),
+    /** What is different in the copy that lies in Sent. */
+    differs: z.string().nullable(),
+    mailing: z.object({ id: z.number(), name: z.string(), recipients: z.number() }).nullable(),
+    files: z.array(z.object({ id: z.number(), number: z.string() })),
+  }),
+  Entry.extend({
+    kind: z.literal('note'),
+    by: z.string(),
+    words: z.string(),
+    messageId: z.number().nullable(),
+    file: z.object({ id: z.number(), number: z.string() }),
+  }),
+]);
 export type LedgerEntry = z.infer<typeof LedgerEntry>;
 
 export const LedgerPage = z.object({
   entries: z.array(LedgerEntry),
   total: z.number(),
-  /** Notes on the files, newest first. */
-  notes: z.array(Note),
   /** Messages with the client's people that are on no file yet, newest first. */
   unfiled: z.array(
     z.object({
       id: z.number(),
       at: z.string(),
-      direction: z.enum(['received', 'sent', 'internal']),
+      direction: Direction,
       subject: z.string(),
       from: z.string(),
     }),

@@ -1,28 +1,7 @@
 import { z } from 'zod';
-import type { Criterion, Selection as CoreSelection } from '../core/selection/criteria.ts';
 import { FileRef, Id, Page } from './common.ts';
 import { DocNodeSchema } from './document.ts';
-import { ClientStatus } from './register.ts';
-
-/** One line of a selection; the types of core/selection, checked at the door. */
-export const CriterionSchema = z.discriminatedUnion('field', [
-  z.object({ field: z.literal('status'), values: z.array(ClientStatus) }),
-  z.object({ field: z.literal('adviser'), values: z.array(z.number().int().positive()) }),
-  z.object({ field: z.literal('service'), values: z.array(z.string().max(80)) }),
-  z.object({ field: z.literal('interest'), interestId: z.number().int().positive(), has: z.boolean() }),
-  z.object({
-    field: z.literal('number'),
-    fieldId: z.number().int().positive(),
-    test: z.enum(['at least', 'at most']),
-    value: z.number().finite(),
-  }),
-  z.object({ field: z.literal('email'), has: z.boolean() }),
-]) satisfies z.ZodType<Criterion>;
-
-export const Selection = z.object({
-  all: z.array(CriterionSchema).max(20),
-}) satisfies z.ZodType<CoreSelection>;
-export type Selection = z.infer<typeof Selection>;
+import { Selection } from './selection.ts';
 
 export const FileChoice = z.enum(['general', 'latest']);
 export const MailingState = z.enum(['draft', 'preparing', 'leaving', 'paused', 'finished', 'cancelled']);
@@ -119,16 +98,6 @@ export const Recipients = z.object({
   leftOut: z.array(LeftOut),
 });
 export type Recipients = z.infer<typeof Recipients>;
-
-export const SelectionFields = z.object({
-  clients: z.number(),
-  services: z.array(z.string()),
-  advisers: z.array(z.object({ id: z.number(), name: z.string() })),
-  interests: z.array(z.object({ id: z.number(), name: z.string() })),
-  numbers: z.array(z.object({ id: z.number(), label: z.string(), unit: z.string() })),
-  mergeFields: z.array(z.object({ key: z.string(), label: z.string() })),
-});
-export type SelectionFields = z.infer<typeof SelectionFields>;
 
 export const PreviewAsk = z.object({ clientId: Id });
 

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { FileRef, Page } from './common.ts';
+import { Fact } from './facts.ts';
 
 export const ClientStatus = z.enum(['active', 'past', 'prospect']);
 export const ClientKind = z.enum(['person', 'couple', 'company', 'trust', 'estate', 'public body']);
@@ -54,14 +55,8 @@ export const ClientView = z.object({
   adviser: z.string().nullable(),
   people: z.array(ClientPerson),
   files: z.array(FileRef.extend({ opened: z.string(), closedOn: z.string().nullable(), stage: z.string() })),
-  fields: z.array(
-    z.object({
-      label: z.string(),
-      value: z.string(),
-      /** A number with a unit, such as an area. */
-      measured: z.boolean(),
-    }),
-  ),
+  /** What stands in the firm's own fields. */
+  fields: z.array(Fact),
   interests: z.array(z.string()),
 });
 export type ClientView = z.infer<typeof ClientView>;

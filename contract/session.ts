@@ -36,3 +36,12 @@ export const RailCounts = z.object({
   }),
 });
 export type RailCounts = z.infer<typeof RailCounts>;
+
+/** Which figures are asked for; all when left out. */
+export const RailQuery = z.object({
+  of: z
+    .string()
+    .default(RailCounts.keyof().options.join(','))
+    .transform((names) => names.split(','))
+    .pipe(z.array(RailCounts.keyof())),
+});

@@ -119,10 +119,6 @@ export const PeopleQuery = z.object({
   file: Id.optional(),
 });
 
-/** A fact about a file that can be put into a message. */
-export const Fact = z.object({ key: z.string(), label: z.string(), value: z.string() });
-export type Fact = z.infer<typeof Fact>;
-
 export const Wording = z.object({
   id: z.number(),
   kind: z.enum(['template', 'paragraph']),

@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { addressKey } from '../core/address/address.ts';
 import type { Database } from '../server/foundation/database.ts';
-import { beat } from '../server/foundation/pulse.ts';
+import { noteChange } from '../server/foundation/changes.ts';
 import { writeFirm } from '../server/foundation/firm.ts';
 import { hashPassword } from '../server/security/passwords.ts';
 import { seal } from '../server/security/seal.ts';
@@ -235,7 +235,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       );
     await writeFirm(trx, FIRM);
     await halfWritten(trx);
-    await beat(trx, 'records', 'mailings', 'mailboxes');
+    for (const topic of ['records', 'mailings', 'mailboxes'] as const) await noteChange(trx, topic);
   });
   return true;
 }

@@ -3,7 +3,8 @@ import type { Config } from '../server/foundation/config.ts';
 import { Office } from '../server/foundation/office.ts';
 import type { Database, Transaction } from '../server/foundation/database.ts';
 import type { DocNode } from '../core/merge/document.ts';
-import type { Selection } from '../core/selection/criteria.ts';
+import { selectionOf, type Selection } from '../core/selection/tree.ts';
+import { keepSelection } from '../server/selection/kept.ts';
 import { checkMailing } from '../server/mailing/checking.ts';
 import { releaseMailing } from '../server/mailing/release.ts';
 
@@ -16,31 +17,27 @@ const field = (key: string, fallback = ''): DocNode => ({
 const paragraph = (...content: DocNode[]): DocNode => ({ type: 'paragraph', content });
 const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
 
-const GRANT_SELECTION: Selection = {
-  all: [
-    { field: 'status', values: ['active'] },
-    { field: 'number', fieldId: 2, test: 'at least', value: 10 },
-    { field: 'service', values: ['Annual retainer', 'Project'] },
-  ],
-};
+const GRANT_SELECTION: Selection = selectionOf(
+  { field: 'status', values: ['active'] },
+  { field: 'number', fieldId: 2, test: 'at least', value: 10 },
+  { field: 'service', values: ['Annual retainer', 'Project'] },
+);
 
-const AUTUMN_SELECTION: Selection = {
-  all: [
-    { field: 'status', values: ['active'] },
-    { field: 'service', values: ['Annual retainer', 'Project'] },
-  ],
-};
+const AUTUMN_SELECTION: Selection = selectionOf(
+  { field: 'status', values: ['active'] },
+  { field: 'service', values: ['Annual retainer', 'Project'] },
+);
 
 /** The mailings on the office manager's desk when the demo starts: one half written, one ready to be let go. */
 export async function halfWritten(trx: Transaction): Promise<void> {
   const now = new Date();
-  const shared = { owner_id: 1, unticked: '[]', file_choice: 'general', saved_at: now };
+  const shared = { owner_id: 1, unticked: '[]', file_choice: 'general' as const, saved_at: now };
   await trx('mailing').insert([
     {
       ...shared,
       id: 1,
       name: 'Autumn letter to retained clients',
-      selection: JSON.stringify(AUTUMN_SELECTION),
+      selection_id: await keepSelection(trx, 1, AUTUMN_SELECTION),
       subject: JSON.stringify(doc(paragraph(text('Autumn at '), field('client.name')))),
       body: JSON.stringify(
         doc(
@@ -70,7 +67,7 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       ...shared,
       id: 2,
       name: 'Woodland grant window closes 12 December',
-      selection: JSON.stringify(GRANT_SELECTION),
+      selection_id: await keepSelection(trx, 1, GRANT_SELECTION),
       subject: JSON.stringify(doc(paragraph(text('Woodland grant window closes 12 December')))),
       body: JSON.stringify(
         doc(

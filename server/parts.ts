@@ -1,3 +1,6 @@
+import { messageEntries } from './correspondence/ledger/messages.ts';
+import { noteEntries } from './correspondence/ledger/notes.ts';
+import type { LedgerKind } from './correspondence/ledger/port.ts';
 import type { OutgoingKind } from './dispatch/port.ts';
 import { mailings } from './mailing/outgoing.ts';
 import type { Chore } from './mailbox/sync/sync.ts';
@@ -9,3 +12,6 @@ export const OUTGOING: readonly OutgoingKind[] = [letters, mailings];
 
 /** What is done in each mailbox beside keeping it in step. */
 export const CHORES: readonly Chore[] = [mirrorDrafts];
+
+/** What stands in a client's ledger: a further kind is added here, and nowhere else. */
+export const LEDGER: readonly LedgerKind[] = [messageEntries, noteEntries];

@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import pino from 'pino';
 import type { Config } from './foundation/config.ts';
 import { ensureDatabase, errorForLog, openDatabase } from './foundation/database.ts';
-import { CHORES, OUTGOING } from './parts.ts';
+import { CHORES, LEDGER, OUTGOING } from './parts.ts';
 import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
@@ -48,7 +48,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
 
 function listen(office: Office, port: number): Promise<Server> {
   return new Promise((resolve, reject) => {
-    const server = webApp(office).listen(port, '127.0.0.1', (error?: Error) =>
+    const server = webApp(office, LEDGER).listen(port, '127.0.0.1', (error?: Error) =>
       error ? reject(error) : resolve(server),
     );
   });

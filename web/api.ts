@@ -12,7 +12,7 @@ export class ApiProblem extends Error {
   }
 }
 
-type Query = Record<string, string | number | boolean | null | undefined>;
+export type Query = Record<string, string | number | boolean | null | undefined>;
 
 /** Called when the session has ended. */
 let onSignedOut: () => void = () => undefined;

@@ -29,8 +29,11 @@ export const useSession = defineStore('session', () => {
     session.value = null;
     counts.value = null;
   }
-  async function count(): Promise<void> {
-    counts.value = await get(RailCounts, '/rail');
+  /** Reads the figures of the rail anew. @param of these alone; all when left out */
+  async function count(of?: readonly (keyof RailCounts)[]): Promise<void> {
+    const fresh = await get(RailCounts.partial(), '/rail', { of: of?.join(',') });
+    const known = RailCounts.safeParse({ ...counts.value, ...fresh });
+    if (known.success) counts.value = known.data;
   }
   return { session, counts, zone, may, load, signIn, signOut, count };
 });

@@ -143,7 +143,7 @@ export function likelihoodOf(probability: number): Likelihood {
 /** Where a suggestion stands in Sorting. */
 export type SortingGroup = 'certain' | 'look' | 'nobody';
 
-export function sortingGroup(candidates: readonly Candidate[]): SortingGroup {
+export function sortingGroup(candidates: readonly Pick<Candidate, 'likelihood'>[]): SortingGroup {
   if (!candidates.length) return 'nobody';
   return candidates[0]?.likelihood === 'nearly certain' ? 'certain' : 'look';
 }

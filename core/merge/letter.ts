@@ -1,4 +1,5 @@
-import { MERGE_FIELD, type DocNode, type Facts } from './document.ts';
+import type { Facts } from '../facts/catalogue.ts';
+import { MERGE_FIELD, type DocNode } from './document.ts';
 import { renderMessage } from './render.ts';
 
 /** A message written to particular people: its own words, the signature below, and what it is about below that. */

@@ -1,4 +1,5 @@
-import { MERGE_FIELD, type DocNode, type Facts } from './document.ts';
+import type { Facts } from '../facts/catalogue.ts';
+import { MERGE_FIELD, type DocNode } from './document.ts';
 
 /** A merge field that had neither a value nor a fallback, and the words around it. */
 export interface MissingValue {

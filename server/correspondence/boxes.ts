@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
 import { notFound, Refusal } from '../foundation/refusal.ts';
+import { idsOf } from '../foundation/rows.ts';
 
 /** Mailboxes a person may look into: their own, those they were let into, and the office's shared ones. */
 export function visibleBoxes(db: Knex, staffId: number): Knex.QueryBuilder {
@@ -20,14 +21,13 @@ export function visibleBoxes(db: Knex, staffId: number): Knex.QueryBuilder {
 
 /** Mailboxes a person may move mail in, and write as. */
 export async function writableBoxIds(db: Knex, staffId: number): Promise<number[]> {
-  return visibleBoxes(db, staffId)
-    .where((any) =>
-      any
-        .where('mailbox.staff_id', staffId)
-        .orWhere('mailbox_colleague.may', 'write')
-        .orWhere((shared) => shared.where('mailbox.shared', 1).whereNull('mailbox_colleague.may')),
-    )
-    .pluck('mailbox.id');
+  const writable = visibleBoxes(db, staffId).where((any) =>
+    any
+      .where('mailbox.staff_id', staffId)
+      .orWhere('mailbox_colleague.may', 'write')
+      .orWhere((shared) => shared.where('mailbox.shared', 1).whereNull('mailbox_colleague.may')),
+  );
+  return idsOf(writable, 'mailbox.id');
 }
 
 /** The mailboxes asked for, none beyond what the person may see. */
@@ -36,7 +36,7 @@ export async function boxIds(
   staffId: number,
   wanted: readonly number[] | undefined,
 ): Promise<number[]> {
-  const visible: number[] = await visibleBoxes(db, staffId).pluck('mailbox.id');
+  const visible = await idsOf(visibleBoxes(db, staffId), 'mailbox.id');
   return wanted ? visible.filter((id) => wanted.includes(id)) : visible;
 }
 

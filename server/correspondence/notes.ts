@@ -1,10 +1,12 @@
+import { transact } from '../foundation/database.ts';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type { Note, NoteDraft } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { refuseUnlessReadable } from './access.ts';
 import { notFound } from '../foundation/refusal.ts';
+import { select } from '../foundation/rows.ts';
 
 /** Notes with who wrote them, narrowed by the caller, newest first. */
 export async function notesOf(
@@ -12,28 +14,16 @@ export async function notesOf(
   narrow: (query: Knex.QueryBuilder) => Knex.QueryBuilder,
   limit = 200,
 ): Promise<Note[]> {
-  const rows: {
-    id: number;
-    at: Date;
-    words: string;
-    message_id: number | null;
-    file_id: number;
-    number: string;
-    name: string;
-  }[] = await narrow(
-    db('note').join('file', 'file.id', 'note.file_id').join('staff', 'staff.id', 'note.staff_id'),
-  )
-    .orderBy('note.at', 'desc')
-    .limit(limit)
-    .select(
-      'note.id',
-      'note.at',
-      'note.words',
-      'note.message_id',
-      'file.id as file_id',
-      'file.number',
-      'staff.name',
-    );
+  const notes = db('note').join('file', 'file.id', 'note.file_id').join('staff', 'staff.id', 'note.staff_id');
+  const rows = await select(narrow(notes).orderBy('note.at', 'desc').limit(limit), {
+    id: 'note.id',
+    at: 'note.at',
+    words: 'note.words',
+    message_id: 'note.message_id',
+    file_id: 'file.id',
+    number: 'file.number',
+    name: 'staff.name',
+  });
   return rows.map((row) => ({
     id: row.id,
     at: row.at.toISOString(),
@@ -48,21 +38,23 @@ export async function notesOf(
 export async function addNote(db: Knex, staffId: number, draft: z.output<typeof NoteDraft>): Promise<Note> {
   if (!(await db('file').where({ id: draft.fileId }).first('id'))) throw notFound('That file');
   if (draft.messageId !== null) {
-    const message: { id: number; state: string } | undefined = await db('message')
-      .where({ id: draft.messageId })
-      .first('id', 'state');
+    const message = await db('message').where({ id: draft.messageId }).first('id', 'state');
     if (!message) throw notFound('That message');
     await refuseUnlessReadable(db, staffId, message);
   }
-  const [id = 0] = await db('note').insert({
-    file_id: draft.fileId,
-    message_id: draft.messageId,
-    staff_id: staffId,
-    at: new Date(),
-    words: draft.words,
+  const id = await transact(db, async (trx) => {
+    const [made = 0] = await trx('note').insert({
+      file_id: draft.fileId,
+      message_id: draft.messageId,
+      staff_id: staffId,
+      at: new Date(),
+      words: draft.words,
+    });
+    await noteAudit(trx, staffId, 'note written', 'file', draft.fileId, null, { words: draft.words });
+    await noteChange(trx, 'mail', 'file', [draft.fileId]);
+    await noteChange(trx, 'mail', 'message', [draft.messageId]);
+    return made;
   });
-  await noteAudit(db, staffId, 'note written', 'file', draft.fileId, null, { words: draft.words });
-  await beat(db, 'mail');
   const [note] = await notesOf(db, (query) => query.where('note.id', id));
   if (!note) throw notFound('That note');
   return note;

@@ -1,13 +1,15 @@
+import { transact } from '../foundation/database.ts';
 import type { Knex } from 'knex';
 import { shownName } from '../../core/address/address.ts';
 import type { Owing } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import type { Transaction } from '../foundation/database.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { refuseUnlessReadable } from './access.ts';
 import type { Office } from '../foundation/office.ts';
 import { notFound } from '../foundation/refusal.ts';
-import { groupBy } from '../foundation/rows.ts';
+import { filesOfMessages } from './rows.ts';
+import { groupBy, select } from '../foundation/rows.ts';
 
 /** Older than this nobody waits any more. */
 const DAYS = 120;
@@ -31,27 +33,13 @@ export async function owing(
         .where('file.client_id', clientId)
         .select(db.raw('1')),
     );
-  const rows: {
-    id: number;
-    conversation_id: number;
-    waits: 'we' | 'they';
-    at: Date;
-    subject: string;
-    from_name: string;
-    from_address: string;
-    to_words: string;
-  }[] = await found
+  const rows = await found
     .limit(limit)
     .select('id', 'conversation_id', 'waits', 'at', 'subject', 'from_name', 'from_address', 'to_words');
-  const files: { message_id: number; id: number; number: string; client_id: number }[] = rows.length
-    ? await db('filing')
-        .join('file', 'file.id', 'filing.file_id')
-        .whereIn(
-          'message_id',
-          rows.map((row) => row.id),
-        )
-        .select('message_id', 'file.id', 'file.number', 'file.client_id')
-    : [];
+  const files = await filesOfMessages(
+    db,
+    rows.map((row) => row.id),
+  );
   const filesOf = groupBy(files, (file) => file.message_id);
   return rows.map((row) => {
     const own = filesOf.get(row.id) ?? [];
@@ -59,7 +47,7 @@ export async function owing(
     return {
       messageId: row.id,
       conversationId: row.conversation_id,
-      who: row.waits,
+      who: row.waits ?? 'we',
       since: row.at.toISOString(),
       subject: row.subject,
       correspondent: row.waits === 'we' ? shownName(row.from_name, row.from_address) : row.to_words,
@@ -70,14 +58,13 @@ export async function owing(
 
 /** How many answers we owe, and they. */
 export async function owingCounts(db: Knex): Promise<{ we: number; they: number }> {
-  const rows: { waits: 'we' | 'they'; count: number }[] = await db('message')
+  const open = db('message')
     .whereIn('waits', ['we', 'they'])
     .where('at', '>', new Date(Date.now() - DAYS * 24 * 3600 * 1000))
     .where('state', 'logged')
-    .groupBy('waits')
-    .select('waits')
-    .count('* as count');
-  const of = (who: string) => Number(rows.find((row) => row.waits === who)?.count ?? 0);
+    .groupBy('waits');
+  const rows = await select(open, { waits: 'message.waits', count: db.raw<number>('COUNT(*)') });
+  const of = (who: string) => rows.find((row) => row.waits === who)?.count ?? 0;
   return { we: of('we'), they: of('they') };
 }
 
@@ -89,24 +76,23 @@ export async function settleOwing(
   needs: boolean,
 ): Promise<void> {
   const { db } = office;
-  const row: { id: number; state: string; direction: string } | undefined = await db('message')
-    .where({ id: messageId })
-    .first('id', 'state', 'direction');
+  const row = await db('message').where({ id: messageId }).first('id', 'state', 'direction');
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
-  await db('message')
-    .where({ id: messageId })
-    .update({ asks: needs, waits: needs ? (row.direction === 'sent' ? 'they' : 'we') : null });
-  await noteAudit(
-    db,
-    staffId,
-    needs ? 'answer needed' : 'no answer needed',
-    'message',
-    messageId,
-    null,
-    null,
-  );
-  await beat(db, 'mail');
+  await transact(db, async (trx) => {
+    await trx('message')
+      .where({ id: messageId })
+      .update({ asks: needs, waits: needs ? (row.direction === 'sent' ? 'they' : 'we') : null });
+    const what = needs ? 'answer needed' : 'no answer needed';
+    await noteAudit(trx, staffId, what, 'message', messageId, null, null);
+    await noteChange(trx, 'mail', 'message', [messageId]);
+    await noteChange(
+      trx,
+      'mail',
+      'file',
+      await trx('filing').where({ message_id: messageId }).pluck('file_id'),
+    );
+  });
 }
 
 /**

@@ -1,26 +1,29 @@
 import type { Knex } from 'knex';
 import type { Mailbox } from '../../core/address/address.ts';
 import type { Database, Transaction } from '../foundation/database.ts';
+import type { Rows } from '../foundation/tables.ts';
 
-/** A row of `dispatch` that a worker has claimed: one message on its way. */
-export interface ClaimedRow {
-  id: number;
-  /** The kind of outgoing thing it is of ({@link OutgoingKind.name}). */
-  kind: string;
-  /** Where it comes from: the column of its kind is set. */
-  mailing_id: number | null;
-  draft_id: number | null;
-  mailbox_id: number;
-  to_name: string;
-  to_address: string;
-  /** Without angle brackets. */
-  message_id: string;
-  /** JSON: the facts as they were when it was released. */
-  facts: string;
-  attempts: number;
-  /** Of the bytes, once they were composed; the same at every attempt. */
-  raw_hash: Buffer | null;
-}
+/**
+ * A row of `dispatch` that a worker has claimed: one message on its way. `kind` names the kind of outgoing thing
+ * ({@link OutgoingKind.name}), whose column says where it comes from; `message_id` has no angle brackets; `facts` are
+ * those of its release; `raw_hash` is of the bytes, once they were composed, the same at every attempt.
+ */
+export type ClaimedRow = Pick<Rows['dispatch'], (typeof CLAIMED)[number]>;
+
+/** The columns of a claimed row. */
+export const CLAIMED = [
+  'id',
+  'kind',
+  'mailing_id',
+  'draft_id',
+  'mailbox_id',
+  'to_name',
+  'to_address',
+  'message_id',
+  'facts',
+  'attempts',
+  'raw_hash',
+] as const;
 
 /** What dispatch wants to know of one claimed row. */
 export interface Outgoing {

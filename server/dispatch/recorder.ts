@@ -8,7 +8,7 @@ import {
   type Transaction,
 } from '../foundation/database.ts';
 import type { Office } from '../foundation/office.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { groupBy } from '../foundation/rows.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { Turns } from '../foundation/turns.ts';
@@ -118,7 +118,7 @@ export class Recorder {
         `UPDATE dispatch SET logged_message_id = CASE id ${which.map(() => 'WHEN ? THEN ?').join(' ')} END WHERE id IN (${which.map(() => '?').join(', ')})`,
         [...which.flat(), ...rows.map((row) => row.id)],
       );
-      await beat(trx, 'mail');
+      await noteChange(trx, 'mail', 'message', ids);
     });
   }
 
@@ -128,9 +128,7 @@ export class Recorder {
     rows: readonly { raw_hash: Buffer }[],
     ids: readonly number[],
   ): Promise<void> {
-    const kept: { id: number; raw_hash: Buffer }[] = await trx('message')
-      .whereIn('id', ids)
-      .select('id', 'raw_hash');
+    const kept = await trx('message').whereIn('id', ids).select('id', 'raw_hash');
     const recorded = new Map(kept.map((row) => [row.id, row.raw_hash]));
     for (const [index, row] of rows.entries()) {
       const id = ids[index] ?? 0;

@@ -126,7 +126,7 @@ export class Sender {
     const { db } = this.office;
     const fresh = rows.filter((row) => !row.raw_hash);
     if (!fresh.length) return;
-    const staff: { id: number; name: string }[] = await db('staff').select('id', 'name');
+    const staff = await db('staff').select('id', 'name');
     const names = new Map(staff.map((member) => [member.id, member.name]));
     const composed: { row: Leaving; packed: RawRow }[] = [];
     for (const row of fresh) {

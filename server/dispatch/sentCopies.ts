@@ -5,7 +5,8 @@ import { takeAway } from '../intake/ownCopies.ts';
 import { imapClient } from '../mailserver/imap.ts';
 import type { Office } from '../foundation/office.ts';
 import { groupBy } from '../foundation/rows.ts';
-import { accessOf, type MailboxRow } from '../mailserver/access.ts';
+import type { Rows } from '../foundation/tables.ts';
+import { accessOf, readMailbox, type MailboxRow } from '../mailserver/access.ts';
 import { connectionProblem } from '../mailserver/problem.ts';
 
 const LEASE_SECONDS = 60;
@@ -14,13 +15,7 @@ const RETRY = 30_000;
 /** So long a server is given to lay what was sent into Sent itself, in milliseconds. */
 const PATIENCE = 10_000;
 
-interface CopyRow {
-  id: number;
-  mailbox_id: number;
-  message_id: string;
-  raw_hash: Buffer;
-  state: string;
-}
+type CopyRow = Pick<Rows['dispatch'], 'id' | 'mailbox_id' | 'message_id' | 'state'> & { raw_hash: Buffer };
 
 /**
  * Sees to it that each message that left lies in its mailbox's Sent folder, once: looked for there by
@@ -82,7 +77,7 @@ export class SentCopies {
         .whereNotNull('raw_hash')
         .whereNotIn('mailbox_id', resting)
         .where((free) => free.whereNull('lease_until').orWhereRaw('lease_until < UTC_TIMESTAMP(3)'));
-    const some: { left_at: Date | null }[] = await open().limit(1).select('left_at');
+    const some = await open().limit(1).select('left_at');
     this.waiting = some.length > 0;
     if (!some.length) return [];
     return transact(db, async (trx) => {
@@ -109,10 +104,8 @@ export class SentCopies {
 
   private async settle(mailboxId: number, rows: readonly CopyRow[]): Promise<void> {
     const { db, log } = this.office;
-    const mailbox: MailboxRow = await db('mailbox').where({ id: mailboxId }).first();
-    const sent: { path: string } | undefined = await db('folder')
-      .where({ mailbox_id: mailboxId, role: 'sent' })
-      .first('path');
+    const mailbox = await readMailbox(db, mailboxId);
+    const sent = await db('folder').where({ mailbox_id: mailboxId, role: 'sent' }).first('path');
     try {
       if (!sent) throw new Error('the mailbox has no Sent folder yet');
       const client = await this.client(mailbox);
@@ -168,7 +161,13 @@ export class SentCopies {
     if (row.state === 'uncertain') {
       // Looked for once more each minute; a person may settle it sooner.
       const known = isThere
-        ? { state: 'left', left_at: now, sent_copy_at: now, answer: 'found in the Sent folder', ...free }
+        ? {
+            state: 'left' as const,
+            left_at: now,
+            sent_copy_at: now,
+            answer: 'found in the Sent folder',
+            ...free,
+          }
         : { lease_owner: null, lease_until: inSeconds(db, 60) };
       await db('dispatch').where({ id: row.id, state: 'uncertain' }).update(known);
       return;

@@ -1,6 +1,6 @@
-import { errorForLog } from '../foundation/database.ts';
+import { errorForLog, transact } from '../foundation/database.ts';
 import type { Office } from '../foundation/office.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { Claims } from './claims.ts';
 import type { OutgoingKind } from './port.ts';
 import { Recorder } from './recorder.ts';
@@ -38,8 +38,8 @@ export class DispatchWorker {
   }
 
   start(): void {
-    this.deaf = this.office.watch.listen((topics) => {
-      if (topics.includes('mail') || topics.includes('mailings')) this.wake?.();
+    this.deaf = this.office.watch.listen((changes) => {
+      if (changes.some(({ topic }) => topic === 'drafts' || topic === 'mailings')) this.wake?.();
     });
     void (async () => {
       while (!this.stopped) {
@@ -97,7 +97,9 @@ export class DispatchWorker {
     const copied = this.copies.work();
     let finished = 0;
     for (const kind of this.kinds) finished += await kind.finish(db);
-    if (claimed.length || recorded || copied || finished) await beat(db, 'mailings');
+    // With the end of the process nobody is left to be told.
+    if (claimed.length || recorded || copied || finished)
+      await transact(db, (trx) => noteChange(trx, 'mailings'));
     return claimed.length > 0 || this.sender.busyMailboxes.length > 0;
   }
 }

@@ -2,10 +2,11 @@ import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type { AlonePage, AloneQuery, AloneRow } from '../../contract/index.ts';
-import type { Evidence } from '../../core/filing/types.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
+import { HOUR, countOf, select, selectFirst } from '../foundation/rows.ts';
 import { messageRows, type ListedMessage } from '../correspondence/rows.ts';
+import { fromJson } from '../foundation/json.ts';
 
 /** So many days back are offered for looking over. */
 const DAYS = 30;
@@ -29,7 +30,7 @@ export async function settledAlone(
     .whereNot('reason', MAILING)
     .whereBetween('at', [start.toJSDate(), new Date(start.plus({ days: 1 }).toMillis() - 1)]);
   const [total, rows] = await Promise.all([
-    within.clone().count('* as count').first(),
+    countOf(within.clone()),
     within
       .clone()
       .orderBy('at', 'desc')
@@ -38,7 +39,7 @@ export async function settledAlone(
       .limit(query.limit)
       .select(),
   ]);
-  return { day, days, total: Number(total?.count ?? 0), rows: await asRows(db, rows) };
+  return { day, days, total, rows: await asRows(db, rows) };
 }
 
 async function daysAlone(
@@ -47,14 +48,17 @@ async function daysAlone(
   from: DateTime,
   zone: string,
 ): Promise<AlonePage['days']> {
-  const rows: { hour: string; logged: number; aside: number }[] = await readableBy(db, db('message'), staffId)
+  const settled = readableBy(db, db('message'), staffId)
     .whereNull('decided_by')
     .whereIn('state', ['logged', 'aside'])
     .whereNot('reason', MAILING)
     .where('at', '>=', from.toJSDate())
-    .groupByRaw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z')")
-    .select(db.raw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z') AS hour"))
-    .select(db.raw("SUM(state = 'logged') AS logged, SUM(state = 'aside') AS aside"));
+    .groupByRaw(HOUR);
+  const rows = await select(settled, {
+    hour: db.raw<string>(HOUR),
+    logged: db.raw<number>("SUM(state = 'logged')"),
+    aside: db.raw<number>("SUM(state = 'aside')"),
+  });
   const days = new Map<string, { day: string; logged: number; aside: number }>();
   for (const row of rows) {
     const day = DateTime.fromISO(row.hour, { zone }).toISODate() ?? '';
@@ -72,7 +76,7 @@ async function asRows(db: Knex, messages: readonly AloneMessage[]): Promise<Alon
   const rows = await messageRows(db, messages);
   return rows.map((row, index) => ({
     ...row,
-    evidence: JSON.parse(messages[index]?.evidence ?? '[]') as Evidence[],
+    evidence: fromJson('message.evidence', messages[index]?.evidence ?? '[]'),
   }));
 }
 
@@ -85,13 +89,15 @@ export async function settledAlike(db: Knex, staffId: number, id: number): Promi
   if (message) await refuseUnlessReadable(db, staffId, message);
   if (!message?.reason) return [];
   // A correction has moved it: what it was before stands in the step.
-  const step = await db('filing_step_message')
-    .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
-    .where({ message_id: id })
-    .whereNull('undone_at')
-    .orderBy('filing_step.id', 'desc')
-    .first('before_value');
-  const before = step ? (JSON.parse(step.before_value) as { state: string; fileIds: number[] }) : null;
+  const step = await selectFirst(
+    db('filing_step_message')
+      .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
+      .where({ message_id: id })
+      .whereNull('undone_at')
+      .orderBy('filing_step.id', 'desc'),
+    { before_value: 'filing_step_message.before_value' },
+  );
+  const before = step ? fromJson('filing_step_message.before_value', step.before_value) : null;
   const state = before?.state ?? message.state;
   const fileIds: number[] =
     before?.fileIds ?? (await db('filing').where({ message_id: id }).pluck('file_id'));
@@ -104,7 +110,8 @@ export async function settledAlike(db: Knex, staffId: number, id: number): Promi
   const alike = db('message_party')
     .join('message', 'message.id', 'message_party.message_id')
     .whereIn('message_party.email_key', people)
-    .where({ 'message.state': state, 'message.reason': message.reason })
+    .where('message.state', state)
+    .where('message.reason', message.reason)
     .whereNull('message.decided_by')
     .whereNot('message.id', id);
   if (fileIds.length)
@@ -115,7 +122,7 @@ export async function settledAlike(db: Knex, staffId: number, id: number): Promi
         .whereRaw('filing.message_id = message.id')
         .whereIn('filing.file_id', fileIds),
     );
-  const rows: AloneMessage[] = await readableBy(db, alike, staffId)
+  const rows = await readableBy(db, alike, staffId)
     .distinct('message.*')
     .orderBy('message.at', 'desc')
     .limit(100);

@@ -3,7 +3,7 @@ import type { ConversationRow } from '../../contract/index.ts';
 import { flatThreads, threads } from '../../core/conversation/thread.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import type { Office } from '../foundation/office.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
 import { messageRows, type ListedMessage } from '../correspondence/rows.ts';
@@ -55,7 +55,6 @@ export async function partMessage(office: Office, staffId: number, id: number): 
     await moveTo(trx, staffId, id, before, made);
     return made;
   });
-  await beat(office.db, 'mail', 'sorting');
   return made;
 }
 
@@ -79,15 +78,11 @@ export async function joinConversation(
       throw notFound('That conversation');
     if (before !== conversationId) await moveTo(trx, staffId, id, before, conversationId);
   });
-  await beat(office.db, 'mail', 'sorting');
 }
 
 /** The conversation a message is of; it is locked until the transaction ends. */
 async function messageToMove(trx: Transaction, staffId: number, id: number): Promise<number> {
-  const row: { id: number; state: string; conversation_id: number } | undefined = await trx('message')
-    .where({ id })
-    .forUpdate()
-    .first('id', 'state', 'conversation_id');
+  const row = await trx('message').where({ id }).forUpdate().first('id', 'state', 'conversation_id');
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(trx, staffId, row);
   return row.conversation_id;
@@ -101,6 +96,8 @@ async function moveTo(
   after: number,
 ): Promise<void> {
   await trx('message').where({ id }).update({ conversation_id: after });
+  await noteChange(trx, 'mail', 'message', [id]);
+  await noteChange(trx, 'sorting');
   await noteWhoOwes(trx, [before, after]);
   await noteAudit(
     trx,
@@ -115,7 +112,7 @@ async function moveTo(
 
 /** What ties the messages to each other, from what they named when they were taken in. */
 async function linked(db: Knex, messages: readonly ListedMessage[]) {
-  const links: { message_id: number; link_key: Buffer; place: number }[] = await db('message_link')
+  const links = await db('message_link')
     .whereIn(
       'message_id',
       messages.map(({ id }) => id),

@@ -12,15 +12,17 @@ import {
   type FilingContext,
   type FilingMessage,
   type FilingState,
+  type SortingGroup,
 } from '../../core/filing/types.ts';
-import type { Confirmation } from '../../core/message/authentication.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { hashOf } from '../foundation/sources.ts';
 import { readingOf } from '../reading/kept.ts';
 import { claimedDomain, usuallyConfirmed } from './domains.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { Turns } from '../foundation/turns.ts';
-import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
-import { groupBy } from '../foundation/rows.ts';
+import { noteMove, setStanding, standingOf } from './standing.ts';
+import { groupBy, selectFirst } from '../foundation/rows.ts';
+import { toJson, type Standing } from '../foundation/json.ts';
 
 /** A message that is to be decided on. */
 export interface Undecided {
@@ -43,7 +45,7 @@ export interface Decided {
   fileIds: number[];
   columns: {
     state: FilingState;
-    sorting: string | null;
+    sorting: SortingGroup | null;
     evidence: string;
     candidates: string;
     reason: string | null;
@@ -75,8 +77,8 @@ function asColumns(decision: Decision): Decided {
     columns: {
       state: decision.state,
       sorting: decision.state === 'suggested' ? sortingGroup(candidates) : null,
-      evidence: JSON.stringify(decision.evidence),
-      candidates: JSON.stringify(candidates),
+      evidence: toJson('message.evidence', decision.evidence),
+      candidates: toJson('message.candidates', candidates),
       reason: decision.state === 'suggested' ? null : (decision.evidence[0]?.kind ?? null),
     },
   };
@@ -87,13 +89,7 @@ export function settled(fileIds: number[], reason: Evidence): Decided {
   return asColumns({ state: 'logged', fileIds, probability: 1, evidence: [reason] });
 }
 
-interface EarlierRow {
-  id: number;
-  message_id: string | null;
-  base_subject: string;
-  state: FilingState;
-  direction: string;
-}
+type EarlierRow = Pick<Rows['message'], 'id' | 'message_id' | 'base_subject' | 'state' | 'direction'>;
 
 const MOST_OF_ONE_SUBJECT = 12;
 
@@ -106,9 +102,11 @@ class Memory {
 
   static async recall(trx: Transaction, messages: readonly Undecided[]): Promise<Memory> {
     const named = [...new Set(messages.flatMap(({ filing }) => namedBy(filing)))];
-    const columns = ['message.id', 'message_id', 'base_subject', 'state', 'direction'];
-    const byId: EarlierRow[] = named.length
-      ? await trx('message').whereIn('message_key', named.map(hashOf)).orderBy('id', 'desc').select(columns)
+    const byId = named.length
+      ? await trx('message')
+          .whereIn('message_key', named.map(hashOf))
+          .orderBy('id', 'desc')
+          .select('id', 'message_id', 'base_subject', 'state', 'direction')
       : [];
     // Of several that bear one identifier ours counts, else the first taken in.
     byId.sort((a, b) => Number(a.direction !== 'received') - Number(b.direction !== 'received'));
@@ -117,11 +115,11 @@ class Memory {
     );
     const bySubject = hashes.size ? await underSubjects(trx, [...hashes.values()]) : [];
     const ids = [...new Set([...byId, ...bySubject].map((row) => row.id))];
-    const filed: { message_id: number; file_id: number }[] = ids.length
+    const filed = ids.length
       ? await trx('filing').whereIn('message_id', ids).select('message_id', 'file_id')
       : [];
     const filesOf = groupBy(filed, (row) => row.message_id);
-    const parties: { message_id: number; email_key: string }[] = byId.length
+    const parties = byId.length
       ? await trx('message_party')
           .whereIn(
             'message_id',
@@ -181,13 +179,13 @@ async function underSubjects(
 ): Promise<(EarlierRow & { subject_key: Buffer })[]> {
   const latest =
     '(SELECT message_id, subject_key FROM message_subject WHERE subject_key = ? ORDER BY message_id DESC LIMIT ?)';
-  const [rows] = (await trx.raw(
+  const [rows] = await trx.raw<[(EarlierRow & { subject_key: Buffer })[], unknown]>(
     `SELECT message.id, message.message_id, message.base_subject, message.state, latest.subject_key
       FROM (${keys.map(() => latest).join(' UNION ALL ')}) AS latest
       JOIN message ON message.id = latest.message_id
       WHERE message.state <> 'suggested' ORDER BY message.at DESC`,
     keys.flatMap((key) => [key, MOST_OF_ONE_SUBJECT]),
-  )) as [(EarlierRow & { subject_key: Buffer })[]];
+  );
   return rows;
 }
 
@@ -248,9 +246,7 @@ export async function redecideAlike(
   messageId: number,
   stepId?: number,
 ): Promise<number> {
-  const people: { email_key: string }[] = await trx('message_party')
-    .where({ message_id: messageId })
-    .distinct('email_key');
+  const people = await trx('message_party').where({ message_id: messageId }).distinct('email_key');
   const outside = people.map((row) => row.email_key).filter((key) => !mind.register.isOurs(key));
   if (!outside.length) return 0;
   const ids: number[] = await trx('message_party')
@@ -265,21 +261,10 @@ export async function redecideAlike(
   return redecide(trx, mind, ids, stepId === undefined ? {} : { stepId });
 }
 
-interface WaitingRow {
-  id: number;
-  message_id: string | null;
-  raw_hash: Buffer;
-  at: Date;
-  direction: string;
-  confirmation: Confirmation | null;
-}
+type WaitingRow = Pick<Rows['message'], 'raw_hash' | 'at' | 'direction' | 'confirmation'>;
 
 /** A message as filing sees it, from what was kept of it when it was taken in. */
-async function filingOf(
-  trx: Knex,
-  register: FilingRegister,
-  row: Omit<WaitingRow, 'id'>,
-): Promise<FilingMessage> {
+async function filingOf(trx: Knex, register: FilingRegister, row: WaitingRow): Promise<FilingMessage> {
   const { read } = await readingOf(trx, row.raw_hash);
   const message: FilingMessage = { ...filingMessage(register, read), at: row.at.getTime() };
   if (row.direction !== 'received' || row.confirmation === null) return message;
@@ -292,13 +277,13 @@ async function filingOf(
 
 /** Whether a message lies in a mailbox whose server lets in only what it has checked. */
 async function letInByCheckers(trx: Knex, rawHash: Buffer): Promise<boolean> {
-  const row = await trx('message')
+  const found = trx('message')
     .join('message_copy', 'message_copy.message_id', 'message.id')
     .join('folder', 'folder.id', 'message_copy.folder_id')
     .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-    .where({ 'message.raw_hash': rawHash, 'mailbox.checks_silently': 1 })
-    .first('mailbox.id');
-  return row !== undefined;
+    .where('message.raw_hash', rawHash)
+    .where('mailbox.checks_silently', 1);
+  return (await selectFirst(found, { id: 'mailbox.id' })) !== undefined;
 }
 
 /**
@@ -314,7 +299,7 @@ export async function redecide(
   { stepId, evenAside = false }: { stepId?: number; evenAside?: boolean } = {},
 ): Promise<number> {
   if (!ids.length) return 0;
-  const waiting: WaitingRow[] = await trx('message')
+  const waiting = await trx('message')
     .whereIn('id', ids)
     .whereNull('problem')
     .orderBy('at')

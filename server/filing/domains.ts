@@ -14,9 +14,7 @@ export function claimedDomain({ from }: { from: Mailbox | null }): string {
 /** Which of these domains the servers that take our mail in usually confirm. */
 export async function usuallyConfirmed(db: Knex, domains: readonly string[]): Promise<Set<string>> {
   if (!domains.length) return new Set();
-  const rows: { domain: string; confirmed: number; others: number }[] = await db('sender_domain')
-    .whereIn('domain', domains)
-    .select('domain', 'confirmed', 'others');
+  const rows = await db('sender_domain').whereIn('domain', domains).select('domain', 'confirmed', 'others');
   return new Set(
     rows
       .filter(

@@ -1,3 +1,4 @@
+import { stateOf } from '../foundation/changes.ts';
 import type { Knex } from 'knex';
 import { lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { filingRegister } from '../records/filingRegister.ts';
@@ -8,8 +9,10 @@ import type { FilingRegister } from '../../core/filing/register.ts';
 import type { OfficeRule } from '../../core/filing/rules.ts';
 import type { FilingState } from '../../core/filing/types.ts';
 import { transact, type Database, type Transaction } from '../foundation/database.ts';
-import { holdTurn } from '../foundation/pulse.ts';
+import { notFound } from '../foundation/refusal.ts';
+import { holdTurn } from '../foundation/locks.ts';
 import { readingOf } from '../reading/kept.ts';
+import { fromJson, toJson } from '../foundation/json.ts';
 
 const PAGE = 1000;
 
@@ -27,13 +30,13 @@ export class HeldExperience {
 
   private async read(db: Knex): Promise<void> {
     for (;;) {
-      const rows: { id: number; sign: number; lesson: string }[] = await db('lesson')
+      const rows = await db('lesson')
         .where('id', '>', this.last)
         .orderBy('id')
         .limit(PAGE)
         .select('id', 'sign', 'lesson');
       for (const row of rows) {
-        const lesson = JSON.parse(row.lesson) as Lesson;
+        const lesson = fromJson('lesson.lesson', row.lesson);
         if (row.sign > 0) this.experience.learn(lesson);
         else this.experience.unlearn(lesson);
         this.last = Number(row.id);
@@ -45,13 +48,9 @@ export class HeldExperience {
 
 /** The office's own rules, oldest first. */
 export async function readRules(db: Knex): Promise<OfficeRule[]> {
-  const rows: {
-    id: number;
-    looks_at: OfficeRule['by'];
-    pattern: string;
-    outcome: OfficeRule['then']['kind'];
-    file_id: number | null;
-  }[] = await db('office_rule').orderBy('id').select('id', 'looks_at', 'pattern', 'outcome', 'file_id');
+  const rows = await db('office_rule')
+    .orderBy('id')
+    .select('id', 'looks_at', 'pattern', 'outcome', 'file_id');
   return rows.map(({ id, looks_at, pattern, outcome, file_id }) => ({
     id,
     by: looks_at,
@@ -63,7 +62,7 @@ export async function readRules(db: Knex): Promise<OfficeRule[]> {
 
 interface HeldKnowledge {
   learned: HeldExperience;
-  rules: { version: number; rules: OfficeRule[] } | null;
+  rules: { state: string; rules: OfficeRule[] } | null;
 }
 const held = new WeakMap<Office, HeldKnowledge>();
 
@@ -71,13 +70,12 @@ const held = new WeakMap<Office, HeldKnowledge>();
 export async function filingKnowledge(office: Office): Promise<FilingKnowledge> {
   const own = held.get(office) ?? { learned: new HeldExperience(), rules: null };
   held.set(office, own);
-  const [register, row] = await Promise.all([
+  const [register, state] = await Promise.all([
     filingRegister(office),
-    office.db('pulse').where({ topic: 'filing' }).first('version'),
+    stateOf(office.db, 'filing'),
     own.learned.catchUp(office.db),
   ]);
-  const version = Number(row?.version ?? 0);
-  if (own.rules?.version !== version) own.rules = { version, rules: await readRules(office.db) };
+  if (own.rules?.state !== state) own.rules = { state, rules: await readRules(office.db) };
   return { register, experience: own.learned.experience, rules: own.rules.rules };
 }
 
@@ -101,12 +99,12 @@ export async function teach(
 ): Promise<boolean> {
   await holdTurn(trx, 'lessons');
   const teaches = settled.decided_by !== null && (settled.state === 'logged' || settled.state === 'aside');
-  const before: { sign: number; lesson: string } | undefined = await trx('lesson')
+  const before = await trx('lesson')
     .where({ message_id: messageId })
     .orderBy('id', 'desc')
     .first('sign', 'lesson');
   const live = before && before.sign > 0 ? before.lesson : null;
-  const now = teaches ? JSON.stringify(await lessonFrom(trx, register, messageId, settled)) : null;
+  const now = teaches ? toJson('lesson.lesson', await lessonFrom(trx, register, messageId, settled)) : null;
   if (live === now) return false;
   if (live !== null) await trx('lesson').insert({ message_id: messageId, sign: -1, lesson: live });
   if (now !== null) await trx('lesson').insert({ message_id: messageId, sign: 1, lesson: now });
@@ -119,11 +117,12 @@ async function lessonFrom(
   messageId: number,
   settled: Settled,
 ): Promise<Lesson> {
-  const { raw_hash, at } = await trx('message').where({ id: messageId }).first('raw_hash', 'at');
-  const message = filingMessage(register, (await readingOf(trx, raw_hash)).read);
+  const kept = await trx('message').where({ id: messageId }).first('raw_hash', 'at');
+  if (!kept) throw notFound('That message');
+  const message = filingMessage(register, (await readingOf(trx, kept.raw_hash)).read);
   return lessonOf(
     register,
-    { ...message, at: at.getTime() },
+    { ...message, at: kept.at.getTime() },
     settled.state === 'logged' ? [...settled.fileIds].sort((a, b) => a - b) : [],
   );
 }
@@ -140,7 +139,7 @@ export async function rebuildLessons(
   let lessons = 0;
   let mended = 0;
   for (let after = 0; ;) {
-    const rows: { id: number; state: FilingState; decided_by: number | null }[] = await db('message')
+    const rows = await db('message')
       .where('message.id', '>', after)
       .where((any) =>
         any

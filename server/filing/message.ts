@@ -1,14 +1,15 @@
+import { transact } from '../foundation/database.ts';
 import type { Knex } from 'knex';
 import type { MessageView, Stranger } from '../../contract/index.ts';
 import { senderWarnings } from '../../core/address/impostor.ts';
 import { readSignature } from '../../core/address/signature.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import type { Candidate, Evidence } from '../../core/filing/types.ts';
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
 import { NOTHING_WRITTEN, snippet, type Written } from '../../core/message/written.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
+import { select, selectFirst } from '../foundation/rows.ts';
 import { readRaw } from '../foundation/sources.ts';
 import type { Office } from '../foundation/office.ts';
 import { filesByIds } from '../records/files.ts';
@@ -18,51 +19,47 @@ import { CouldNotBeRead, pool } from '../reading/pool.ts';
 import { framePage, plainAsHtml } from '../security/html.ts';
 import { notesOf } from '../correspondence/notes.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
-import type { Standing } from './standing.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
+import { fromJson } from '../foundation/json.ts';
 
 /** A message opened, with everything known about where it is and why. */
 export async function viewMessage(office: Office, staffId: number, id: number): Promise<MessageView> {
   const { db } = office;
-  const row = await db('message')
-    .leftJoin('staff', 'staff.id', 'message.decided_by')
-    .leftJoin('staff as handler', 'handler.id', 'message.handler_id')
-    .where('message.id', id)
-    .first('message.*', 'staff.name as decider', 'handler.name as handler');
+  const row = await db('message').where({ id }).first();
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
   const register = await filingRegister(office);
-  const [kept, parties, mailboxes, fileIds, steps, conversation, notes, twins, staffNames] =
-    await Promise.all([
-      readingOf(db, row.raw_hash),
-      db('message_party')
-        .where({ message_id: id })
-        .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
-        .select('role', 'name', 'email'),
-      db('message_copy')
-        .join('folder', 'folder.id', 'message_copy.folder_id')
-        .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-        .where({ message_id: id })
-        .distinct('mailbox.name')
-        .pluck('mailbox.name'),
-      db('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id'),
-      history(db, id),
-      readableBy(db, db('message').where({ conversation_id: row.conversation_id }), staffId).first(
-        db.raw('COUNT(*) AS size'),
-        db.raw("SUM(state = 'suggested' AND id <> ?) AS waiting", [id]),
-      ) as unknown as Promise<{ size: number; waiting: number }>,
-      notesOf(db, (query) => query.where('note.message_id', id)),
-      twinsOf(db, staffId, row),
-      db('staff').where({ active: 1 }).pluck('name') as Promise<string[]>,
-    ]);
+  const [kept, parties, mailboxes, fileIds, steps, conversation, notes, twins, staff] = await Promise.all([
+    readingOf(db, row.raw_hash),
+    db('message_party')
+      .where({ message_id: id })
+      .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
+      .select('role', 'name', 'email'),
+    db('message_copy')
+      .join('folder', 'folder.id', 'message_copy.folder_id')
+      .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+      .where({ message_id: id })
+      .distinct('mailbox.name')
+      .pluck('mailbox.name'),
+    db('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id'),
+    history(db, id),
+    selectFirst(readableBy(db, db('message').where({ conversation_id: row.conversation_id }), staffId), {
+      size: db.raw<number>('COUNT(*)'),
+      waiting: db.raw<number | null>("SUM(state = 'suggested' AND id <> ?)", [id]),
+    }),
+    notesOf(db, (query) => query.where('note.message_id', id)),
+    twinsOf(db, staffId, row),
+    db('staff').select('id', 'name', 'active'),
+  ]);
   const { read } = kept;
+  const nameOf = (staffId: number | null) => staff.find((each) => each.id === staffId)?.name ?? null;
   const names = read.from
     ? [read.from.name, ...register.peopleAt(read.from.address).map((person) => person.name)].filter(Boolean)
     : [];
   const written = await partsOf(kept, names);
   const shown = [written.own, written.signature, written.footer].filter(Boolean).join('\n\n');
-  const candidates = JSON.parse(row.candidates) as Candidate[];
+  const candidates = fromJson('message.candidates', row.candidates);
   const files = await filesByIds(db, [...fileIds, ...candidates.map((candidate) => candidate.fileId)]);
   return {
     id,
@@ -86,8 +83,8 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
       const file = files.get(fileId);
       return file ? [{ file, likelihood, probability, evidence }] : [];
     }),
-    evidence: JSON.parse(row.evidence) as Evidence[],
-    decidedBy: row.decider ?? null,
+    evidence: fromJson('message.evidence', row.evidence),
+    decidedBy: nameOf(row.decided_by),
     history: steps,
     restOfConversation: Number(conversation?.waiting ?? 0),
     conversationId: row.conversation_id,
@@ -98,7 +95,7 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
     laterUntil: row.later_until?.toISOString() ?? null,
     waits: row.state === 'logged' || row.state === 'suggested' ? row.waits : null,
     differs: row.differs,
-    handler: row.handler ?? null,
+    handler: nameOf(row.handler_id),
     problem: row.problem,
     shortened: kept.shortened,
     confirmation: row.confirmation,
@@ -106,7 +103,7 @@ export async function viewMessage(office: Office, staffId: number, id: number): 
       read.from,
       { ours: row.direction !== 'received', confirmation: row.confirmation },
       register,
-      staffNames,
+      staff.filter(({ active }) => active).map(({ name }) => name),
     ),
     twins,
   };
@@ -130,14 +127,12 @@ async function twinsOf(
   staffId: number,
   row: { id: number; family: Buffer },
 ): Promise<MessageView['twins']> {
-  const rows: { id: number; at: Date; subject: string; taken_in_at: Date }[] = await readableBy(
-    db,
-    db('message').where({ family: row.family }).whereNot({ 'message.id': row.id }),
-    staffId,
-  )
-    .orderBy('id')
-    .limit(MOST_TWINS)
-    .select('id', 'subject', 'taken_in_at');
+  const others = db('message').where({ family: row.family }).whereNot('message.id', row.id);
+  const rows = await select(readableBy(db, others, staffId).orderBy('id').limit(MOST_TWINS), {
+    id: 'message.id',
+    subject: 'message.subject',
+    taken_in_at: 'message.taken_in_at',
+  });
   return rows.map(({ id, subject, taken_in_at }) => ({ id, subject, takenInAt: taken_in_at.toISOString() }));
 }
 
@@ -145,32 +140,32 @@ const MOST_TWINS = 5;
 
 /** What was done with a message, by whom and when: first to last. */
 async function history(db: Knex, id: number): Promise<MessageView['history']> {
-  const rows = await db('filing_step_message')
+  const moves = db('filing_step_message')
     .join('filing_step', 'filing_step.id', 'filing_step_message.step_id')
     .join('staff', 'staff.id', 'filing_step.staff_id')
     .where({ message_id: id })
-    .orderBy('filing_step.id')
-    .select(
-      'filing_step.id',
-      'filing_step.at',
-      'filing_step.words',
-      'filing_step.note',
-      'filing_step.undone_at',
-      'filing_step_message.before_value',
-      'filing_step_message.along',
-      'staff.name',
-    );
+    .orderBy('filing_step.id');
+  const rows = await select(moves, {
+    id: 'filing_step.id',
+    at: 'filing_step.at',
+    words: 'filing_step.words',
+    note: 'filing_step.note',
+    undone_at: 'filing_step.undone_at',
+    before_value: 'filing_step_message.before_value',
+    along: 'filing_step_message.along',
+    name: 'staff.name',
+  });
   const steps = rows.map((step) => ({
-    id: step.id as number,
-    at: step.at.toISOString() as string,
-    by: step.name as string,
-    words: step.along ? 'Looked at again after another message was settled' : (step.words as string),
-    note: step.note as string,
+    id: step.id,
+    at: step.at.toISOString(),
+    by: step.name,
+    words: step.along ? 'Looked at again after another message was settled' : step.words,
+    note: step.note,
     undone: step.undone_at !== null,
   }));
-  const first = rows[0] ? (JSON.parse(rows[0].before_value) as Standing) : undefined;
+  const first = rows[0] ? fromJson('filing_step_message.before_value', rows[0].before_value) : undefined;
   if (!first || first.decided_by !== null) return steps;
-  const reason = (JSON.parse(first.evidence) as Evidence[])[0]?.words;
+  const reason = fromJson('message.evidence', first.evidence)[0]?.words;
   const did = {
     logged: 'Filed',
     suggested: 'Put into Sorting',
@@ -215,11 +210,7 @@ export async function messageSource(
   staffId: number,
   id: number,
 ): Promise<{ raw: Buffer; hash: Buffer; subject: string }> {
-  const row: { id: number; state: string; raw_hash: Buffer; subject: string } | undefined = await db(
-    'message',
-  )
-    .where({ id })
-    .first('id', 'state', 'raw_hash', 'subject');
+  const row = await db('message').where({ id }).first('id', 'state', 'raw_hash', 'subject');
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
   return { raw: await readRaw(db, row.raw_hash), hash: row.raw_hash, subject: row.subject };
@@ -227,9 +218,7 @@ export async function messageSource(
 
 /** What was read of a message, for whoever may read it. @throws for anybody else */
 export async function messageReading(db: Knex, staffId: number, id: number): Promise<KeptReading> {
-  const row: { id: number; state: string; raw_hash: Buffer } | undefined = await db('message')
-    .where({ id })
-    .first('id', 'state', 'raw_hash');
+  const row = await db('message').where({ id }).first('id', 'state', 'raw_hash');
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
   return readingOf(db, row.raw_hash);
@@ -268,22 +257,25 @@ export async function readMessageAgain(office: Office, staffId: number, id: numb
   const { db } = office;
   const { hash } = await messageSource(db, staffId, id);
   const { read } = await readAgain(db, hash);
-  if (read.problem === null) {
-    await db('raw_words').where({ hash }).delete();
-    await db('raw_words').insert({ hash, words: searchWords(read) });
-  }
-  await db('message')
-    .where({ id })
-    .update({
-      problem: read.problem && cut(read.problem, 300),
-      ...(read.problem === null
-        ? {
-            subject: cut(read.subject, 500),
-            snippet: snippet(read.text),
-            enclosures: read.enclosures.filter((part) => !part.inline).length,
-          }
-        : {}),
-    });
-  await beat(db, 'mail', 'sorting');
+  await transact(db, async (trx) => {
+    if (read.problem === null) {
+      await trx('raw_words').where({ hash }).delete();
+      await trx('raw_words').insert({ hash, words: searchWords(read) });
+    }
+    await trx('message')
+      .where({ id })
+      .update({
+        problem: read.problem && cut(read.problem, 300),
+        ...(read.problem === null
+          ? {
+              subject: cut(read.subject, 500),
+              snippet: snippet(read.text),
+              enclosures: read.enclosures.filter((part) => !part.inline).length,
+            }
+          : {}),
+      });
+    await noteChange(trx, 'mail', 'message', [id]);
+    await noteChange(trx, 'sorting');
+  });
   return read.problem;
 }

@@ -4,12 +4,12 @@ import type { Rule, RuleDraft, RuleTrial } from '../../contract/index.ts';
 import { addressKey, shownName } from '../../core/address/address.ts';
 import { ruleMatches, ruleWords, type OfficeRule } from '../../core/filing/rules.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import { isDuplicate } from '../foundation/database.ts';
-import { beat } from '../foundation/pulse.ts';
+import { isDuplicate, transact } from '../foundation/database.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { filesByIds } from '../records/files.ts';
 import { readRules } from './knowledge.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
-import { groupBy } from '../foundation/rows.ts';
+import { countOf, groupBy, select } from '../foundation/rows.ts';
 
 /** A rule is tried on this many of the newest messages. */
 const LOOKED = 20_000;
@@ -20,11 +20,13 @@ const SAMPLE = 8;
 export async function listRules(db: Knex): Promise<Rule[]> {
   const [rules, rows] = await Promise.all([
     readRules(db),
-    db('office_rule')
-      .join('staff', 'staff.id', 'office_rule.made_by')
-      .select('office_rule.id', 'office_rule.made_at', 'staff.name'),
+    select(db('office_rule').join('staff', 'staff.id', 'office_rule.made_by'), {
+      id: 'office_rule.id',
+      made_at: 'office_rule.made_at',
+      name: 'staff.name',
+    }),
   ]);
-  const made = new Map(rows.map((row) => [row.id as number, row]));
+  const made = new Map(rows.map((row) => [row.id, row]));
   const files = await filesByIds(
     db,
     rules.flatMap(({ then }) => ('fileId' in then ? [then.fileId] : [])),
@@ -51,28 +53,23 @@ export async function tryRule(db: Knex, staffId: number, draft: RuleDraft): Prom
   if ('fileId' in draft.then && !file) throw notFound('That file');
   const matches = await matching(db, rule);
   const moving = () => elsewhere(db('message').whereIn('message.id', matches), rule);
-  const [moves, overPeople, sample]: [Counted, Counted, Sampled[]] = matches.length
-    ? await Promise.all([
-        moving().count('* as count').first(),
-        moving().whereNotNull('message.decided_by').count('* as count').first(),
-        readableBy(db, moving(), staffId)
-          .orderBy('message.at', 'desc')
-          .limit(SAMPLE)
-          .select(
-            'message.id',
-            'message.at',
-            'message.from_name',
-            'message.from_address',
-            'message.subject',
-            'message.state',
-          ),
-      ])
-    : [undefined, undefined, []];
+  const [moves, overPeople, sample] = await Promise.all([
+    countOf(moving()),
+    countOf(moving().whereNotNull('message.decided_by')),
+    select(readableBy(db, moving(), staffId).orderBy('message.at', 'desc').limit(SAMPLE), {
+      id: 'message.id',
+      at: 'message.at',
+      from_name: 'message.from_name',
+      from_address: 'message.from_address',
+      subject: 'message.subject',
+      state: 'message.state',
+    }),
+  ]);
   return {
     words: ruleWords(rule, file?.number ?? ''),
     matches: matches.length,
-    moves: Number(moves?.count ?? 0),
-    overPeople: Number(overPeople?.count ?? 0),
+    moves: moves,
+    overPeople,
     sample: sample.map((row) => ({
       id: row.id,
       at: row.at.toISOString(),
@@ -94,7 +91,7 @@ async function matching(db: Knex, rule: OfficeRule): Promise<number[]> {
       .limit(PAGE)
       .select('id', 'state', 'subject', 'list_id', 'from_address');
     if (!rows.length) break;
-    const parties: { message_id: number; email: string }[] = await db('message_party')
+    const parties = await db('message_party')
       .whereIn(
         'message_id',
         rows.map(({ id }) => id),
@@ -111,16 +108,6 @@ async function matching(db: Knex, rule: OfficeRule): Promise<number[]> {
     before = rows.at(-1)?.id ?? 0;
   }
   return found;
-}
-
-type Counted = { count?: string | number } | undefined;
-interface Sampled {
-  id: number;
-  at: Date;
-  from_name: string;
-  from_address: string;
-  subject: string;
-  state: RuleTrial['sample'][number]['state'];
 }
 
 interface Looked {
@@ -154,13 +141,14 @@ export async function makeRule(db: Knex, staffId: number, draft: RuleDraft): Pro
   // A unique key takes two nulls for different: without a file we look ourselves.
   if (await db('office_rule').where(row).first('id'))
     throw new Refusal(409, 'There is such a rule already.', 'pattern');
-  const [id = 0] = await db('office_rule')
-    .insert({ ...row, made_by: staffId, made_at: new Date() })
-    .catch((error: unknown) => {
-      throw isDuplicate(error) ? new Refusal(409, 'There is such a rule already.', 'pattern') : error;
-    });
-  await noteAudit(db, staffId, 'rule made', 'office_rule', id, null, draft);
-  await beat(db, 'filing');
+  const id = await transact(db, async (trx) => {
+    const [made = 0] = await trx('office_rule').insert({ ...row, made_by: staffId, made_at: new Date() });
+    await noteAudit(trx, staffId, 'rule made', 'office_rule', made, null, draft);
+    await noteChange(trx, 'filing');
+    return made;
+  }).catch((error: unknown) => {
+    throw isDuplicate(error) ? new Refusal(409, 'There is such a rule already.', 'pattern') : error;
+  });
   const rule = (await listRules(db)).find((each) => each.id === id);
   if (!rule) throw notFound('That rule');
   return rule;
@@ -169,7 +157,9 @@ export async function makeRule(db: Knex, staffId: number, draft: RuleDraft): Pro
 export async function dropRule(db: Knex, staffId: number, id: number): Promise<void> {
   const before = await db('office_rule').where({ id }).first();
   if (!before) throw notFound('That rule');
-  await db('office_rule').where({ id }).delete();
-  await noteAudit(db, staffId, 'rule dropped', 'office_rule', id, before, null);
-  await beat(db, 'filing');
+  await transact(db, async (trx) => {
+    await trx('office_rule').where({ id }).delete();
+    await noteAudit(trx, staffId, 'rule dropped', 'office_rule', id, before, null);
+    await noteChange(trx, 'filing');
+  });
 }

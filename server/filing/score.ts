@@ -2,6 +2,7 @@ import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { FilingScore } from '../../contract/index.ts';
 import { readFirm } from '../foundation/firm.ts';
+import { HOUR, select } from '../foundation/rows.ts';
 
 const WEEKS = 12;
 /** A message settled by the filing itself; one that a person moved afterwards counts as such too. */
@@ -19,34 +20,30 @@ export async function filingScore(db: Knex): Promise<FilingScore> {
   const monday = DateTime.now().setZone(zone).startOf('week');
   const from = monday.minus({ weeks: WEEKS - 1 });
   const since = from.toJSDate();
-  const sums = [
-    db.raw(`SUM((${ALONE}) OR (${CONFIRMED})) AS alone`),
-    db.raw(`SUM(${BY_HAND}) AS by_hand`),
-    db.raw("SUM(message.state = 'suggested') AS waiting"),
-    db.raw('SUM(message.corrected_at IS NOT NULL) AS corrected'),
-  ];
+  const sums = {
+    alone: db.raw<number>(`SUM((${ALONE}) OR (${CONFIRMED}))`),
+    by_hand: db.raw<number>(`SUM(${BY_HAND})`),
+    waiting: db.raw<number>("SUM(message.state = 'suggested')"),
+    corrected: db.raw<number>('SUM(message.corrected_at IS NOT NULL)'),
+  };
   const [byHour, byMailbox, reasons, lessons] = await Promise.all([
-    db('message')
-      .where('at', '>=', since)
-      .groupByRaw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z')")
-      .select(db.raw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z') AS hour"), ...sums) as unknown as Promise<
-      SumRow[]
-    >,
-    db('message')
-      .join('message_copy', 'message_copy.message_id', 'message.id')
-      .join('folder', 'folder.id', 'message_copy.folder_id')
-      .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-      .join('staff', 'staff.id', 'mailbox.staff_id')
-      .where('message.at', '>=', since)
-      .groupBy('staff.id', 'staff.name')
-      .orderBy('staff.name')
-      .select('staff.name as owner', ...sums) as unknown as Promise<SumRow[]>,
-    db('message')
-      .where('at', '>=', since)
-      .whereNotNull('reason')
-      .groupBy('reason')
-      .select('reason', ...sums) as unknown as Promise<SumRow[]>,
-    db('lesson').sum('sign as count').first(),
+    select(db('message').where('at', '>=', since).groupByRaw(HOUR), { hour: db.raw<string>(HOUR), ...sums }),
+    select(
+      db('message')
+        .join('message_copy', 'message_copy.message_id', 'message.id')
+        .join('folder', 'folder.id', 'message_copy.folder_id')
+        .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+        .join('staff', 'staff.id', 'mailbox.staff_id')
+        .where('message.at', '>=', since)
+        .groupBy('staff.id', 'staff.name')
+        .orderBy('staff.name'),
+      { owner: 'staff.name', ...sums },
+    ),
+    select(db('message').where('at', '>=', since).whereNotNull('reason').groupBy('reason'), {
+      reason: 'message.reason',
+      ...sums,
+    }),
+    db('lesson').sum({ count: 'sign' }).first(),
   ]);
   const weeks = new Map<string, FilingScore['weeks'][number]>();
   for (let index = 0; index < WEEKS; index++) {
@@ -54,11 +51,7 @@ export async function filingScore(db: Knex): Promise<FilingScore> {
     weeks.set(week, { week, alone: 0, byHand: 0, waiting: 0, corrected: 0 });
   }
   for (const row of byHour) {
-    const week = weeks.get(
-      DateTime.fromISO(row.hour ?? '', { zone })
-        .startOf('week')
-        .toISODate() ?? '',
-    );
+    const week = weeks.get(DateTime.fromISO(row.hour, { zone }).startOf('week').toISODate() ?? '');
     if (!week) continue;
     week.alone += Number(row.alone);
     week.byHand += Number(row.by_hand);
@@ -68,7 +61,7 @@ export async function filingScore(db: Knex): Promise<FilingScore> {
   return {
     weeks: [...weeks.values()],
     mailboxes: byMailbox.map((row) => ({
-      owner: row.owner ?? '',
+      owner: row.owner,
       alone: Number(row.alone),
       byHand: Number(row.by_hand),
       corrected: Number(row.corrected),
@@ -82,14 +75,4 @@ export async function filingScore(db: Knex): Promise<FilingScore> {
       .sort((a, b) => b.corrected - a.corrected || b.alone - a.alone),
     lessons: Number(lessons?.count ?? 0),
   };
-}
-
-interface SumRow {
-  hour?: string;
-  owner?: string;
-  reason?: string;
-  alone: number;
-  by_hand: number;
-  waiting: number;
-  corrected: number;
 }

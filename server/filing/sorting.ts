@@ -2,8 +2,9 @@ import type { Knex } from 'knex';
 import { shownName } from '../../core/address/address.ts';
 import type { z } from 'zod';
 import type { Page, SortingQueue } from '../../contract/index.ts';
-import type { Candidate } from '../../core/filing/types.ts';
+import { countOf, select } from '../foundation/rows.ts';
 import { lastStep } from './steps.ts';
+import { fromJson } from '../foundation/json.ts';
 
 const WEEK = 7 * 24 * 3600 * 1000;
 
@@ -27,33 +28,33 @@ export async function sortingQueue(
       .offset(page.offset)
       .limit(page.limit)
       .select('id', 'sorting', 'at', 'from_name', 'from_address', 'subject', 'direction', 'candidates'),
-    waiting().groupBy('sorting').select('sorting').count('* as count'),
-    db('message')
-      .where({ state: 'logged' })
-      .whereNull('decided_by')
-      .where('at', '>', new Date(Date.now() - WEEK))
-      .count('* as count')
-      .first(),
+    select(waiting().groupBy('sorting'), { sorting: 'message.sorting', count: db.raw<number>('COUNT(*)') }),
+    countOf(
+      db('message')
+        .where({ state: 'logged' })
+        .whereNull('decided_by')
+        .where('at', '>', new Date(Date.now() - WEEK)),
+    ),
     lastStep(db, staffId),
   ]);
-  const firsts = new Map<number, Candidate>();
-  for (const row of rows) {
-    const [first] = JSON.parse(row.candidates) as Candidate[];
-    if (first) firsts.set(row.id, first);
-  }
+  const firsts = new Map(
+    rows.flatMap((row) => {
+      const [first] = fromJson('message.candidates', row.candidates);
+      return first ? [[row.id, first] as const] : [];
+    }),
+  );
   const numbers = await fileNumbers(
     db,
     [...firsts.values()].map((candidate) => candidate.fileId),
   );
   const counts = { certain: 0, look: 0, nobody: 0 };
-  for (const { sorting, count } of groups as { sorting: keyof typeof counts; count: number }[])
-    counts[sorting] = Number(count);
+  for (const { sorting, count } of groups) if (sorting) counts[sorting] = count;
   return {
     rows: rows.map((row) => {
       const first = firsts.get(row.id);
       return {
         id: row.id,
-        group: row.sorting,
+        group: row.sorting ?? 'nobody',
         at: row.at.toISOString(),
         from: shownName(row.from_name, row.from_address),
         subject: row.subject,
@@ -63,14 +64,12 @@ export async function sortingQueue(
     }),
     counts,
     total: counts.certain + counts.look + counts.nobody,
-    filedAlone: Number(alone?.count ?? 0),
+    filedAlone: alone,
     undo,
   };
 }
 
 async function fileNumbers(db: Knex, ids: number[]): Promise<Map<number, string>> {
-  const rows: { id: number; number: string }[] = ids.length
-    ? await db('file').whereIn('id', ids).select('id', 'number')
-    : [];
+  const rows = ids.length ? await db('file').whereIn('id', ids).select('id', 'number') : [];
   return new Map(rows.map((row) => [row.id, row.number]));
 }

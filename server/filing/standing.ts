@@ -1,20 +1,7 @@
-import type { FilingState } from '../../core/filing/types.ts';
+import { noteChange } from '../foundation/changes.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { notFound } from '../foundation/refusal.ts';
-
-/** Where a message is and why: all that a step changes, so that undoing restores it exactly. */
-export interface Standing {
-  state: FilingState;
-  sorting: string | null;
-  decided_at: string;
-  decided_by: number | null;
-  evidence: string;
-  candidates: string;
-  reason: string | null;
-  later_until: string | null;
-  corrected_at: string | null;
-  fileIds: number[];
-}
+import { toJson, type Standing } from '../foundation/json.ts';
 
 /** A message's standing and its time; the message is locked until the transaction ends. */
 export async function standingOf(trx: Transaction, id: number): Promise<{ standing: Standing; at: Date }> {
@@ -39,6 +26,8 @@ export async function standingOf(trx: Transaction, id: number): Promise<{ standi
   };
 }
 
+const dateOrNull = (instant: string | null) => (instant === null ? null : new Date(instant));
+
 /** Puts a message where the standing says. */
 export async function setStanding(trx: Transaction, id: number, at: Date, to: Standing): Promise<void> {
   const { fileIds, decided_at, later_until, corrected_at, ...columns } = to;
@@ -47,9 +36,12 @@ export async function setStanding(trx: Transaction, id: number, at: Date, to: St
     .update({
       ...columns,
       decided_at: new Date(decided_at),
-      later_until: later_until && new Date(later_until),
-      corrected_at: corrected_at && new Date(corrected_at),
+      later_until: dateOrNull(later_until),
+      corrected_at: dateOrNull(corrected_at),
     });
+  const before: number[] = await trx('filing').where({ message_id: id }).pluck('file_id');
+  await noteChange(trx, 'mail', 'message', [id]);
+  await noteChange(trx, 'mail', 'file', [...before, ...fileIds]);
   await trx('filing').where({ message_id: id }).delete();
   if (fileIds.length)
     await trx('filing').insert(fileIds.map((fileId) => ({ message_id: id, file_id: fileId, at })));
@@ -67,8 +59,8 @@ export async function noteMove(
   await trx('filing_step_message').insert({
     step_id: stepId,
     message_id: messageId,
-    before_value: JSON.stringify(before),
-    after_value: JSON.stringify(after),
+    before_value: toJson('filing_step_message.before_value', before),
+    after_value: toJson('filing_step_message.after_value', after),
     along,
   });
 }

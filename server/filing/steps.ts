@@ -4,20 +4,22 @@ import type { z } from 'zod';
 import type { Sort, SortDone, SortTarget } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import { sortingGroup, type Candidate, type Evidence, type FilingState } from '../../core/filing/types.ts';
+import { sortingGroup, type Evidence, type FilingState } from '../../core/filing/types.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { holdMessages } from '../correspondence/marks.ts';
 import type { Office } from '../foundation/office.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './knowledge.ts';
 import { liesInOwn, refuseUnlessReadable } from '../correspondence/access.ts';
-import { noteMove, setStanding, standingOf, type Standing } from './standing.ts';
+import { noteMove, setStanding, standingOf } from './standing.ts';
+import { countOf } from '../foundation/rows.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingKnowledge } from './knowledge.ts';
 import { filingRegister } from '../records/filingRegister.ts';
+import { fromJson, toJson, type Standing } from '../foundation/json.ts';
 
 /** At this hour of the next working day a message put off comes back. */
 const MORNING = 7;
@@ -55,9 +57,9 @@ export async function sortMessage(
       await moveOne(trx, register, { stepId, staffId, to: sort.to, words, until }, id);
     if (sort.addAddressTo !== null) {
       await addAddress(trx, staffId, sort.messageId, sort.addAddressTo);
-      await beat(trx, 'records');
+      await noteChange(trx, 'records');
     }
-    await beat(trx, 'sorting', 'mail');
+    await noteChange(trx, 'sorting');
     return { stepId, words, messages: ids.length, conversationId: message.conversation_id as number };
   });
   const settledAlong = await settleAlong(office, sort, done);
@@ -75,7 +77,7 @@ async function settleAlong(
   return transact(office.db, async (trx) => {
     const inConversation = await redecideRelated(trx, mind, [conversationId], [], stepId);
     const settled = inConversation + (await redecideAlike(trx, mind, sort.messageId, stepId));
-    if (settled) await beat(trx, 'sorting', 'mail');
+    if (settled) await noteChange(trx, 'sorting');
     return settled;
   });
 }
@@ -157,7 +159,7 @@ async function refuseUnlessTheirs(
 
 /** Where the message stands after the step. */
 function moved(before: Standing, { to, staffId, words, until }: Move): Standing {
-  const candidates = JSON.parse(before.candidates) as Candidate[];
+  const candidates = fromJson('message.candidates', before.candidates);
   const now = new Date().toISOString();
   if (to.kind === 'later') return { ...before, later_until: until?.toISOString() ?? null };
   if (to.kind === 'right') return { ...before, decided_by: staffId };
@@ -175,7 +177,7 @@ function moved(before: Standing, { to, staffId, words, until }: Move): Standing 
     sorting: state === 'suggested' ? sortingGroup(candidates) : null,
     decided_at: now,
     decided_by: staffId,
-    evidence: JSON.stringify(evidence),
+    evidence: toJson('message.evidence', evidence),
     candidates: before.candidates,
     reason: before.reason,
     later_until: null,
@@ -185,7 +187,7 @@ function moved(before: Standing, { to, staffId, words, until }: Move): Standing 
 }
 
 /** The files a step names, in order; null when it names none. */
-function target(to: SortTarget, candidates: readonly Candidate[]): number[] | null {
+function target(to: SortTarget, candidates: readonly { fileId: number }[]): number[] | null {
   if (to.kind === 'files') return [...new Set(to.fileIds)].sort((a, b) => a - b);
   if (to.kind !== 'suggested') return null;
   const first = candidates[0];
@@ -203,19 +205,18 @@ async function addAddress(
   const person = await trx('person').where({ id: personId }).first('id');
   if (!person) throw notFound('That person');
   const firm = await readFirm(trx);
-  const parties: { email: string; email_key: string; domain: string }[] = await trx('message_party')
+  const parties = await trx('message_party')
     .where({ message_id: messageId })
     .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
     .select('email', 'email_key', 'domain');
   for (const party of parties) {
-    if (firm.domains.includes(party.domain)) continue;
+    if (firm.domains.includes(party.domain ?? '')) continue;
     if (await trx('address').where({ email_key: party.email_key }).first('id')) continue;
-    const count = await trx('address').where({ person_id: personId }).count('* as count').first();
     await trx('address').insert({
       person_id: personId,
       email: party.email,
       email_key: addressKey(party.email),
-      position: Number(count?.count ?? 0),
+      position: await countOf(trx('address').where({ person_id: personId })),
     });
     await noteAudit(trx, staffId, 'address added', 'person', personId, null, { email: party.email });
     return;
@@ -224,7 +225,7 @@ async function addAddress(
 
 /** The step of this person that Undo would take back now. */
 export async function lastStep(db: Knex, staffId: number): Promise<{ id: number; words: string } | null> {
-  const row: { id: number; words: string } | undefined = await db('filing_step')
+  const row = await db('filing_step')
     .where({ staff_id: staffId })
     .whereNull('undone_at')
     .orderBy('id', 'desc')
@@ -245,11 +246,7 @@ export async function undoStep(office: Office, staffId: number, stepId: number):
       .forUpdate()
       .first();
     if (!step) throw new Refusal(409, 'That step has been taken back already.');
-    const rows: { message_id: number; before_value: string; along: number }[] = await trx(
-      'filing_step_message',
-    )
-      .where({ step_id: stepId })
-      .orderBy('message_id');
+    const rows = await trx('filing_step_message').where({ step_id: stepId }).orderBy('message_id');
     await holdMessages(
       trx,
       rows.map((row) => row.message_id),
@@ -268,13 +265,13 @@ export async function undoStep(office: Office, staffId: number, stepId: number):
     if (rows.some((row) => !row.along && later.has(row.message_id)))
       throw new Refusal(409, 'A colleague has moved that message since, so the step cannot be taken back.');
     for (const row of rows.filter(({ message_id }) => !later.has(message_id))) {
-      const before = JSON.parse(row.before_value) as Standing;
+      const before = fromJson('filing_step_message.before_value', row.before_value);
       const { at } = await standingOf(trx, row.message_id);
       await setStanding(trx, row.message_id, at, before);
       await teach(trx, register, row.message_id, before);
     }
     await trx('filing_step').where({ id: stepId }).update({ undone_at: new Date() });
-    await beat(trx, 'sorting', 'mail');
+    await noteChange(trx, 'sorting');
     return {
       stepId,
       words: `Taken back: ${step.words}`,

@@ -19,7 +19,7 @@ const Firm = z.object({
 export type Firm = z.infer<typeof Firm>;
 
 export async function readFirm(db: Knex): Promise<Firm> {
-  const row: { value: string } | undefined = await db('setting').where({ name: 'firm' }).first('value');
+  const row = await db('setting').where({ name: 'firm' }).first('value');
   if (!row)
     throw new Error('The firm has not been set up in this database. Load the demo or a register first.');
   return Firm.parse(JSON.parse(row.value));

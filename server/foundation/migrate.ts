@@ -9,6 +9,8 @@ import * as trust from './migrations/0005_trust.ts';
 import * as processes from './migrations/0006_processes.ts';
 import * as inStep from './migrations/0007_in_step.ts';
 import * as kinds from './migrations/0008_kinds.ts';
+import * as changes from './migrations/0009_changes.ts';
+import * as selections from './migrations/0010_selections.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -19,6 +21,8 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0006_processes': processes,
   '0007_in_step': inStep,
   '0008_kinds': kinds,
+  '0009_changes': changes,
+  '0010_selections': selections,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import type { Rows } from './tables.ts';
 
 /** Gathers rows under a key. */
 export function groupBy<T, K>(rows: readonly T[], key: (row: T) => K): Map<K, T[]> {
@@ -10,6 +11,9 @@ export function groupBy<T, K>(rows: readonly T[], key: (row: T) => K): Map<K, T[
   }
   return groups;
 }
+
+/** The hour of a message in UTC, in SQL: what is told by the firm's days is gathered by hours first. */
+export const HOUR = "DATE_FORMAT(message.at, '%Y-%m-%dT%H:00:00Z')";
 
 /** Letters, digits and blanks; wildcards of LIKE are taken as written. */
 export function likePattern(words: string, anywhere = true): string {
@@ -36,4 +40,69 @@ export async function insertAll(
     const values = part.flatMap((each) => columns.map((column) => each[column] ?? null));
     await db.raw(into + part.map(() => row).join(', '), values as Knex.RawBinding[]);
   }
+}
+
+/** A column as `table.column`. */
+type Column = { [Table in keyof Rows]: `${Table}.${keyof Rows[Table] & string}` }[keyof Rows];
+
+type ValueOf<C extends string> = C extends `${infer Table}.${infer Name}`
+  ? Table extends keyof Rows
+    ? Name extends keyof Rows[Table]
+      ? Rows[Table][Name]
+      : never
+    : never
+  : never;
+
+/**
+ * What is wanted of a query, under the names it is wanted by: columns, with a question mark where a left join may
+ * have found no row, or expressions whose type is said (`db.raw<number>(…)`).
+ */
+type Wanted = Record<string, Column | `${Column}?` | Knex.Raw>;
+
+/** Any query: what Knex makes of the rows of several tables contradicts itself where two have a column of one name. */
+type Query = Knex.QueryBuilder | Knex.QueryBuilder<never, unknown[]>;
+
+/** A row of what was wanted. */
+export type Selected<W extends Wanted> = {
+  [Name in keyof W]: W[Name] extends Knex.Raw<infer Value>
+    ? Value
+    : W[Name] extends `${infer C}?`
+      ? ValueOf<C> | null
+      : W[Name] extends string
+        ? ValueOf<W[Name]>
+        : never;
+};
+
+function asSelected<W extends Wanted>(wanted: W): Record<string, string | Knex.Raw> {
+  return Object.fromEntries(
+    Object.entries(wanted).map(([name, what]) => [
+      name,
+      typeof what === 'string' ? what.replace('?', '') : what,
+    ]),
+  );
+}
+
+/** Rows of a query over several tables, typed by the columns asked for. */
+export async function select<const W extends Wanted>(query: Query, wanted: W): Promise<Selected<W>[]> {
+  return (await (query as Knex.QueryBuilder).select(asSelected(wanted))) as Selected<W>[];
+}
+
+/** The first row of a query over several tables; undefined when there is none. */
+export async function selectFirst<const W extends Wanted>(
+  query: Query,
+  wanted: W,
+): Promise<Selected<W> | undefined> {
+  return (await (query as Knex.QueryBuilder).first(asSelected(wanted))) as Selected<W> | undefined;
+}
+
+/** How many rows a query finds. @param distinct how many different values of this column instead */
+export async function countOf(query: Query, distinct?: Column): Promise<number> {
+  const all = query as Knex.QueryBuilder;
+  const counted = distinct ? all.countDistinct({ count: distinct }) : all.count({ count: '*' });
+  return Number(((await counted.first()) as { count?: number } | undefined)?.count ?? 0);
+}
+
+/** The ids a query finds, by the column named. */
+export async function idsOf(query: Knex.QueryBuilder, column: Column): Promise<number[]> {
+  return (await query.pluck(column)) as number[];
 }

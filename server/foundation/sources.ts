@@ -57,7 +57,7 @@ function firstPiece({ hash: key, size, packed, reading }: RawRow): Record<string
 }
 
 export async function readRaw(db: Knex, key: Buffer): Promise<Buffer> {
-  const row: { packed: Buffer } | undefined = await db('raw').where({ hash: key }).first('packed');
+  const row = await db('raw').where({ hash: key }).first('packed');
   if (!row) throw new Error('The source of this message is not in the database.');
   if (row.packed.length < PIECE) return unpack(row.packed);
   const rest: Buffer[] = await db('raw_piece').where({ hash: key }).orderBy('position').pluck('packed');

@@ -12,11 +12,12 @@ import { registerRoutes } from './register.ts';
 import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
 import { writingRoutes } from './writing.ts';
+import type { LedgerKind } from '../correspondence/ledger/port.ts';
 import type { Office } from '../foundation/office.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
-/** The whole web server: the API under /api, and the built web app. */
-export function webApp(office: Office): express.Express {
+/** The whole web server: the API under /api, and the built web app. @param entries the kinds a ledger has */
+export function webApp(office: Office, entries: readonly LedgerKind[]): express.Express {
   const app = express();
   app.disable('x-powered-by');
   if (office.config.trustProxy !== undefined) app.set('trust proxy', office.config.trustProxy);
@@ -55,7 +56,7 @@ export function webApp(office: Office): express.Express {
   api.use(signedIn(office));
   api.use(eventsRoute(office));
   api.use(todayRoutes(office));
-  api.use(registerRoutes(office));
+  api.use(registerRoutes(office, entries));
   api.use(filingRoutes(office));
   api.use(mailboxRoutes(office));
   api.use(mailingRoutes(office));

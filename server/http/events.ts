@@ -1,4 +1,5 @@
 import { Router } from 'express';
+import type { Change } from '../../contract/index.ts';
 import type { Office } from '../foundation/office.ts';
 import { sessionStaff } from '../security/sessions.ts';
 import { sessionToken } from './guard.ts';
@@ -7,7 +8,7 @@ import { sessionToken } from './guard.ts';
 const ALIVE = 5000;
 
 /**
- * Tells open screens which topics changed (server-sent events), whichever process made the change.
+ * Tells open screens what changed (server-sent events), whichever process made the change.
  */
 export function eventsRoute(office: Office): Router {
   const router = Router();
@@ -15,7 +16,7 @@ export function eventsRoute(office: Office): Router {
     res.set({ 'Content-Type': 'text/event-stream', 'X-Accel-Buffering': 'no' });
     res.flushHeaders();
     res.write('retry: 2000\n\n');
-    const tell = (topics: readonly string[]) => res.write(`data: ${JSON.stringify(topics)}\n\n`);
+    const tell = (changes: readonly Change[]) => res.write(`data: ${JSON.stringify(changes)}\n\n`);
     const deaf = office.watch.listen(tell);
     const token = sessionToken(req) ?? '';
     const alive = setInterval(() => {

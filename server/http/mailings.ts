@@ -3,6 +3,7 @@ import { z } from 'zod';
 import {
   Checks,
   DispatchPage,
+  FactInfo,
   Id,
   MailingRow,
   MailingSave,
@@ -16,7 +17,9 @@ import {
   Settle,
 } from '../../contract/index.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } from '../mailing/mailings.ts';
-import { listRecipients, selectionFields } from '../mailing/recipients.ts';
+import { factCatalogue } from '../facts/gather.ts';
+import { listRecipients } from '../mailing/recipients.ts';
+import { selectionFields } from '../selection/fields.ts';
 import type { Office } from '../foundation/office.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
@@ -37,6 +40,7 @@ export function mailingRoutes(office: Office): Router {
   router.get('/selection/fields', async (_req, res) =>
     reply(res, SelectionFields, await selectionFields(db)),
   );
+  router.get('/facts/known', async (_req, res) => reply(res, z.array(FactInfo), await factCatalogue(db)));
   router.post('/selection/recipients', async (req, res) =>
     reply(res, Recipients, await listRecipients(db, RecipientsAsk.parse(req.body))),
   );

@@ -12,7 +12,8 @@ import {
   NewClient,
   SearchHits,
 } from '../../contract/index.ts';
-import { ledger } from '../correspondence/ledger.ts';
+import { ledger } from '../correspondence/ledger/ledger.ts';
+import type { LedgerKind } from '../correspondence/ledger/port.ts';
 import type { Office } from '../foundation/office.ts';
 import { listClients, viewClient } from '../records/clients.ts';
 import { search } from '../records/search.ts';
@@ -30,7 +31,7 @@ const Wanted = z.object({
   email: z.string().max(254).default(''),
 });
 
-export function registerRoutes(office: Office): Router {
+export function registerRoutes(office: Office, entries: readonly LedgerKind[]): Router {
   const { db } = office;
   const router = Router();
   router.get('/clients', async (req, res) =>
@@ -48,7 +49,7 @@ export function registerRoutes(office: Office): Router {
     reply(res, ClientView, client);
   });
   router.get('/clients/:id/ledger', async (req, res) =>
-    reply(res, LedgerPage, await ledger(db, Id.parse(req.params.id), LedgerQuery.parse(req.query))),
+    reply(res, LedgerPage, await ledger(db, entries, Id.parse(req.params.id), LedgerQuery.parse(req.query))),
   );
   router.get('/search', async (req, res) =>
     reply(res, SearchHits, await search(db, await filingRegister(office), Find.parse(req.query).q)),

@@ -1,5 +1,12 @@
 import { Router } from 'express';
-import { PasswordChange, RailCounts, Session, SignIn, type StaffMember } from '../../contract/index.ts';
+import {
+  PasswordChange,
+  RailCounts,
+  RailQuery,
+  Session,
+  SignIn,
+  type StaffMember,
+} from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import type { Office } from '../foundation/office.ts';
 import { mustWait, noteAttempt, type Measured } from '../security/attempts.ts';
@@ -89,8 +96,8 @@ export function sessionRoutes(office: Office): Router {
     res.status(204).end();
   });
 
-  router.get('/rail', signedIn(office), async (_req, res) =>
-    reply(res, RailCounts, await railCounts(db, staffOf(res))),
+  router.get('/rail', signedIn(office), async (req, res) =>
+    reply(res, RailCounts.partial(), await railCounts(db, staffOf(res), RailQuery.parse(req.query).of)),
   );
   return router;
 }

@@ -1,6 +1,8 @@
+import { select } from '../foundation/rows.ts';
 import type { Prepared } from './prepare.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { settled, type Decided } from '../filing/decide.ts';
+import { fromJson } from '../foundation/json.ts';
 
 /** What we sent ourselves goes on the file that was chosen for it, whatever filing would think. */
 export async function settleSent(
@@ -12,21 +14,25 @@ export async function settleSent(
     .filter((message) => message.ours && message.read.messageId)
     .map((message) => message.read.messageId);
   if (!ids.length) return;
-  const rows: { message_id: string; file_id: number | null; name: string | null; file_ids: string | null }[] =
-    await trx('dispatch')
-      .leftJoin('mailing', 'mailing.id', 'dispatch.mailing_id')
-      .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
-      .whereIn('dispatch.message_id', ids)
-      .select('dispatch.message_id', 'dispatch.file_id', 'mailing.name', 'draft.file_ids');
+  const sent = trx('dispatch')
+    .leftJoin('mailing', 'mailing.id', 'dispatch.mailing_id')
+    .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
+    .whereIn('dispatch.message_id', ids);
+  const rows = await select(sent, {
+    message_id: 'dispatch.message_id',
+    file_id: 'dispatch.file_id',
+    name: 'mailing.name?',
+    file_ids: 'draft.file_ids?',
+  });
   const byId = new Map(rows.map((row) => [row.message_id, row]));
-  const chosen = rows.flatMap(({ file_ids }) => JSON.parse(file_ids ?? '[]') as number[]);
+  const chosen = rows.flatMap(({ file_ids }) => fromJson('draft.file_ids', file_ids ?? '[]'));
   // A file may be gone, or never have been: what leaves is logged all the same.
   const there = new Set<number>(chosen.length ? await trx('file').whereIn('id', chosen).pluck('id') : []);
   for (const [index, message] of messages.entries()) {
     const row = byId.get(message.read.messageId ?? '');
     const fileIds = row?.file_id
       ? [row.file_id]
-      : (JSON.parse(row?.file_ids ?? '[]') as number[]).filter((id) => there.has(id));
+      : fromJson('draft.file_ids', row?.file_ids ?? '[]').filter((id) => there.has(id));
     // A mailing asks everybody; nobody in particular owes an answer to it.
     if (row?.name) Object.assign(message, { asks: false, row: { ...message.row, asks: false } });
     // A written message without a file is decided on like any other.

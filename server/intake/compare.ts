@@ -18,7 +18,7 @@ export async function compareSent(
     return arrival.sent && message?.ours ? [{ arrival, message, id: ids[index] ?? 0 }] : [];
   });
   if (!sent.length) return;
-  const kept: { id: number; raw_hash: Buffer }[] = await trx('message')
+  const kept = await trx('message')
     .whereIn(
       'id',
       sent.map(({ id }) => id),

@@ -1,3 +1,4 @@
+import { select } from '../foundation/rows.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { newConversations } from '../correspondence/newConversations.ts';
 import type { Prepared } from './prepare.ts';
@@ -48,15 +49,16 @@ class Known {
     const own = unique(messages.flatMap(({ messageKey }) => messageKey ?? []));
     const named = unique(messages.flatMap((message) => message.named));
     const nearest = unique(messages.flatMap((message) => message.named.slice(0, 1)));
-    const holders: { message_key: Buffer; conversation_id: number }[] = named.length
+    const holders = named.length
       ? await trx('message')
           .whereIn('message_key', named)
           .orderBy('id', 'desc')
           .select('message_key', 'conversation_id')
       : [];
     // Of several that bear one identifier the first taken in counts.
-    for (const row of holders) known.holders.set(row.message_key.toString('hex'), row.conversation_id);
-    const siblings: { link_key: Buffer; conversation_id: number }[] = nearest.length
+    for (const { message_key, conversation_id } of holders)
+      if (message_key) known.holders.set(message_key.toString('hex'), conversation_id);
+    const siblings = nearest.length
       ? await trx('message_link')
           .join('message', 'message.id', 'message_link.message_id')
           .whereIn('link_key', nearest)
@@ -71,19 +73,18 @@ class Known {
   /** Messages that name one of the batch and have none nearer here. */
   private async recallChildren(trx: Transaction, own: readonly Buffer[]): Promise<void> {
     if (!own.length) return;
-    const rows: { link_key: Buffer; conversation_id: number; nearer: number }[] = await trx(
-      'message_link as link',
-    )
-      .join('message', 'message.id', 'link.message_id')
-      .whereIn('link.link_key', own)
-      .where('link.place', '>', 0)
-      .select('link.link_key', 'message.conversation_id')
-      .select(
-        trx.raw(
-          `EXISTS (SELECT 1 FROM message_link AS closer JOIN message AS held ON held.message_key = closer.link_key
-            WHERE closer.message_id = link.message_id AND closer.place > 0 AND closer.place < link.place) AS nearer`,
-        ),
-      );
+    const named = trx('message_link')
+      .join('message', 'message.id', 'message_link.message_id')
+      .whereIn('message_link.link_key', own)
+      .where('message_link.place', '>', 0);
+    const rows = await select(named, {
+      link_key: 'message_link.link_key',
+      conversation_id: 'message.conversation_id',
+      nearer: trx.raw<number>(
+        `EXISTS (SELECT 1 FROM message_link AS closer JOIN message AS held ON held.message_key = closer.link_key
+          WHERE closer.message_id = message_link.message_id AND closer.place > 0 AND closer.place < message_link.place)`,
+      ),
+    });
     for (const row of rows) if (!row.nearer) this.wait(row.link_key, row.conversation_id);
   }
 
@@ -116,22 +117,23 @@ class Known {
   }
 
   private async recallClients(trx: Transaction, conversations: readonly number[]): Promise<void> {
-    const rows: { conversation_id: number; client_id: number }[] = await trx('message')
+    const both = { conversation_id: 'message.conversation_id' } as const;
+    const onFiles = trx('message')
       .join('filing', 'filing.message_id', 'message.id')
       .join('file', 'file.id', 'filing.file_id')
-      .whereIn('message.conversation_id', conversations)
-      .distinct('conversation_id', 'client_id');
+      .whereIn('message.conversation_id', conversations);
+    const rows = await select(onFiles.distinct(), { ...both, client_id: 'file.client_id' });
     const filed = new Set(rows.map((row) => row.conversation_id));
     const unfiled = conversations.filter((id) => !filed.has(id));
     // What has no file yet is of whose people write in it.
-    const written: { conversation_id: number; client_id: number }[] = unfiled.length
-      ? await trx('message')
-          .join('message_party', 'message_party.message_id', 'message.id')
-          .join('address', 'address.email_key', 'message_party.email_key')
-          .join('client_person', 'client_person.person_id', 'address.person_id')
-          .whereIn('message.conversation_id', unfiled)
-          .where('message_party.role', 'from')
-          .distinct('conversation_id', 'client_id')
+    const writers = trx('message')
+      .join('message_party', 'message_party.message_id', 'message.id')
+      .join('address', 'address.email_key', 'message_party.email_key')
+      .join('client_person', 'client_person.person_id', 'address.person_id')
+      .whereIn('message.conversation_id', unfiled)
+      .where('message_party.role', 'from');
+    const written = unfiled.length
+      ? await select(writers.distinct(), { ...both, client_id: 'client_person.client_id' })
       : [];
     for (const row of [...rows, ...written]) {
       const clients = this.clients.get(row.conversation_id) ?? new Set();

@@ -1,3 +1,4 @@
+import { noteChange } from '../foundation/changes.ts';
 import type { Knex } from 'knex';
 import { addressKey } from '../../core/address/address.ts';
 import type { FilingKnowledge } from '../../core/filing/decide.ts';
@@ -5,7 +6,7 @@ import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
 import type { Transaction } from '../foundation/database.ts';
-import { holdTurn } from '../foundation/pulse.ts';
+import { holdTurn } from '../foundation/locks.ts';
 import { keepRaw } from '../foundation/sources.ts';
 import { settleSent } from './chosenFiles.ts';
 import { decideFor, redecide, redecideRelated, type Decided, type Undecided } from '../filing/decide.ts';
@@ -45,7 +46,7 @@ export async function keepSources(
 
 /** Copies with nothing new in them; one that says something else keeps its own source. */
 async function knownBodies(db: Knex, prepared: readonly Prepared[]): Promise<Set<string>> {
-  const rows: { family: Buffer; body_key: Buffer | null }[] = await db('message')
+  const rows = await db('message')
     .whereIn(
       'family',
       prepared.map(({ family }) => family),
@@ -93,7 +94,7 @@ export async function keepCopies(
   prepared: readonly Prepared[],
   ids: readonly number[],
 ): Promise<void> {
-  const kept: { id: number; at: Date }[] = await trx('message').whereIn('id', ids).select('id', 'at');
+  const kept = await trx('message').whereIn('id', ids).select('id', 'at');
   // Of one message all copies bear one time, so that lists show it once.
   const atOf = new Map(kept.map(({ id, at }) => [id, at]));
   await trx.raw(
@@ -184,13 +185,21 @@ async function keepNew(
   const idOf = (message: Prepared) => ids.get(message.key) ?? 0;
   await keepParts(trx, ordered, decided, idOf);
   await noteWhoOwes(trx, [...joined]);
-  await redecideRelated(
+  const settled = await redecideRelated(
     trx,
     mind,
     [...new Set(conversations)],
     ordered.flatMap((message, index) =>
       decided[index]?.columns.state === 'suggested' ? [] : message.subjectHashes,
     ),
+  );
+  if (settled || decided.some(({ columns }) => columns.state === 'suggested'))
+    await noteChange(trx, 'sorting');
+  await noteChange(
+    trx,
+    'mail',
+    'file',
+    decided.flatMap(({ fileIds }) => fileIds),
   );
   await noteReturns(trx, ordered, idOf);
   await noteAnswers(trx, ordered, idOf);
@@ -269,7 +278,7 @@ async function identified(
   db: Knex,
   prepared: readonly Prepared[],
 ): Promise<Map<string, { id: number; direction: string }>> {
-  const rows: { id: number; identity: Buffer; direction: string }[] = await db('message')
+  const rows = await db('message')
     .whereIn(
       'identity',
       prepared.map((message) => message.identity),

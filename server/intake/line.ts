@@ -1,3 +1,4 @@
+import { selectFirst } from '../foundation/rows.ts';
 import {
   errorForLog,
   isOwnFault,
@@ -5,7 +6,7 @@ import {
   transact,
   type Transaction,
 } from '../foundation/database.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
 import type { Office } from '../foundation/office.ts';
 import { readSources, unread, type Reading } from '../reading/pool.ts';
@@ -142,7 +143,7 @@ async function keepBatch(
   await transact(office.db, async (trx) => {
     if (arrivals.length) {
       await intakeTurn(trx);
-      const newest = Number((await trx('message').max('id as id').first())?.id ?? 0);
+      const newest = (await selectFirst(trx('message'), { id: trx.raw<number | null>('MAX(id)') }))?.id ?? 0;
       const ids = await keepMessages(trx, mind, prepared, arrivals);
       // What was here before may be read or moved at this moment; what is new nobody knows yet.
       const known = ids.filter((id) => id <= newest);
@@ -153,7 +154,7 @@ async function keepBatch(
       await compareSent(trx, arrivals, prepared, ids);
       await takeAwayOurs(trx, arrivals, prepared);
       await noteServers(trx, receiving, prepared);
-      await beat(trx, 'mail', 'sorting');
+      await noteChange(trx, 'mail', 'mailbox', [receiving.mailboxId]);
     }
     await progress?.(trx);
   });

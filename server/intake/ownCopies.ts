@@ -1,4 +1,6 @@
+import { noteChange } from '../foundation/changes.ts';
 import type { Transaction } from '../foundation/database.ts';
+import { select } from '../foundation/rows.ts';
 import type { Arrival, Prepared } from './prepare.ts';
 
 /**
@@ -18,9 +20,7 @@ export async function takeAwayOurs(
 
 /** @param names Message-IDs of what was sent from here */
 export async function takeAway(trx: Transaction, names: readonly string[]): Promise<void> {
-  const doubled: { id: number; mailbox_id: number; folder_id: number; sent_uid: number }[] = await trx(
-    'dispatch',
-  )
+  const copies = trx('dispatch')
     .join('folder', (join) =>
       join.on('folder.mailbox_id', 'dispatch.mailbox_id').andOnVal('folder.role', 'sent'),
     )
@@ -33,9 +33,16 @@ export async function takeAway(trx: Transaction, names: readonly string[]): Prom
         .andOn('theirs.folder_id', 'ours.folder_id')
         .andOn('theirs.uid', '<>', 'ours.uid'),
     )
-    .whereIn('dispatch.message_id', names)
-    .distinct('dispatch.id', 'dispatch.mailbox_id', 'folder.id as folder_id', 'dispatch.sent_uid');
+    .whereIn('dispatch.message_id', names);
+  const doubled = await select(copies.distinct(), {
+    id: 'dispatch.id',
+    mailbox_id: 'dispatch.mailbox_id',
+    folder_id: 'folder.id',
+    sent_uid: 'dispatch.sent_uid',
+  });
   for (const { id, mailbox_id, folder_id, sent_uid } of doubled) {
+    if (sent_uid === null) continue;
+    await noteChange(trx, 'pending', 'mailbox', [mailbox_id]);
     await trx('mail_change')
       .insert({ mailbox_id, folder_id, uid: sent_uid, kind: 'move', to_folder_id: null, at: new Date() })
       .onConflict(['folder_id', 'uid', 'kind'])

@@ -11,6 +11,7 @@ import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { snippet } from '../../core/message/written.ts';
 import { hashOf, type RawRow } from '../foundation/sources.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { subjectHashes } from '../filing/decide.ts';
 import type { KeptReading } from '../reading/pack.ts';
 import type { Reading } from '../reading/pool.ts';
@@ -71,7 +72,7 @@ export interface Prepared {
   past: boolean;
   /** Leaves its readers something to answer. */
   asks: boolean;
-  row: Record<string, unknown>;
+  row: Partial<Rows['message']>;
   /** Hashes of the Message-IDs it names, nearest first. */
   named: Buffer[];
   messageKey: Buffer | null;
@@ -146,7 +147,7 @@ export function prepare(
       enclosures: read.enclosures.filter((enclosure) => !enclosure.inline).length,
       automatic: read.automatic,
       list_id: cut(filing.list, 200),
-      asks,
+      asks: Number(asks),
       taken_in_at: new Date(),
     },
     named: [...new Map(named.map((key) => [key.toString('hex'), key])).values()],

@@ -66,7 +66,7 @@ async function refillSome(db: Knex, rows: readonly Older[]): Promise<void> {
       ? [row.id]
       : [],
   );
-  const parties: { message_id: number; email_key: string; domain: string }[] = await db('message_party')
+  const parties = await db('message_party')
     .whereIn(
       'message_id',
       rows.map(({ id }) => id),
@@ -75,7 +75,7 @@ async function refillSome(db: Knex, rows: readonly Older[]): Promise<void> {
   const subjects = new Map(rows.map((row) => [row.id, subjectKey(row.base_subject)]));
   const keyed = parties.flatMap(({ message_id, email_key, domain }) => {
     const subject = subjects.get(message_id);
-    return subject && !ours.has(domain)
+    return subject && !ours.has(domain ?? '')
       ? [{ message_id, subject_key: hashOf(`${subject}\n${addressKey(email_key)}`) }]
       : [];
   });

@@ -5,7 +5,8 @@ import { cut } from '../../core/message/limits.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { hashOf } from '../foundation/sources.ts';
 import type { Prepared } from './prepare.ts';
-import { insertAll } from '../foundation/rows.ts';
+import { countOf, insertAll, select, selectFirst } from '../foundation/rows.ts';
+import { fromJson } from '../foundation/json.ts';
 
 /** More addresses than this reported dead within the time below are a rush: a person looks first. */
 const RUSH = 10;
@@ -91,27 +92,32 @@ async function sentTo(
   messageId: string,
 ): Promise<Map<string, { messageId: number | null; dispatchId: number | null }>> {
   const [dispatched, parties] = await Promise.all([
-    trx('dispatch')
-      .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
-      .where({ 'dispatch.message_id': messageId })
-      .whereNotNull('handed_at')
-      .first('dispatch.id', 'to_address', 'people', 'logged_message_id') as Promise<
-      { id: number; to_address: string; people: string | null; logged_message_id: number | null } | undefined
-    >,
-    trx('message')
-      .join('message_party', 'message_party.message_id', 'message.id')
-      .where({ message_key: hashOf(messageId) })
-      .whereIn('direction', ['sent', 'internal'])
-      .whereNot('role', 'from')
-      .select('message.id', 'email_key') as Promise<{ id: number; email_key: string }[]>,
+    selectFirst(
+      trx('dispatch')
+        .leftJoin('draft', 'draft.id', 'dispatch.draft_id')
+        .where('dispatch.message_id', messageId)
+        .whereNotNull('handed_at'),
+      {
+        id: 'dispatch.id',
+        to_address: 'dispatch.to_address',
+        people: 'draft.people?',
+        logged_message_id: 'dispatch.logged_message_id',
+      },
+    ),
+    select(
+      trx('message')
+        .join('message_party', 'message_party.message_id', 'message.id')
+        .where({ message_key: hashOf(messageId) })
+        .whereIn('direction', ['sent', 'internal'])
+        .whereNot('role', 'from'),
+      { id: 'message.id', email_key: 'message_party.email_key' },
+    ),
   ]);
   const sent = new Map<string, { messageId: number | null; dispatchId: number | null }>();
   for (const { id, email_key } of parties) sent.set(email_key, { messageId: id, dispatchId: null });
   if (dispatched) {
     const single = { messageId: dispatched.logged_message_id, dispatchId: dispatched.id };
-    const written = dispatched.people
-      ? Object.values(JSON.parse(dispatched.people) as Record<string, { email: string }[]>)
-      : [];
+    const written = dispatched.people ? Object.values(fromJson('draft.people', dispatched.people)) : [];
     for (const { email } of written.flat()) sent.set(addressKey(email), single);
     sent.set(addressKey(dispatched.to_address), single);
   }
@@ -119,12 +125,10 @@ async function sentTo(
 }
 
 async function rushing(trx: Transaction): Promise<boolean> {
-  const row = await trx('return_report')
+  const noted = trx('return_report')
     .whereIn('state', ['applied', 'held'])
-    .where('noted_at', '>', new Date(Date.now() - RUSH_MINUTES * 60_000))
-    .count('* as count')
-    .first();
-  return Number(row?.count ?? 0) >= RUSH;
+    .where('noted_at', '>', new Date(Date.now() - RUSH_MINUTES * 60_000));
+  return (await countOf(noted)) >= RUSH;
 }
 
 /** Which of our mailings were answered; few are, so that one question for a whole batch comes first. */

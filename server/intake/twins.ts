@@ -38,13 +38,7 @@ export async function tellApart(trx: Transaction, prepared: readonly Prepared[])
 }
 
 async function relatives(trx: Transaction, prepared: readonly Prepared[]): Promise<Map<string, Relative[]>> {
-  const rows: {
-    identity: Buffer;
-    family: Buffer;
-    body_key: Buffer | null;
-    raw_hash: Buffer;
-    direction: string;
-  }[] = await trx('message')
+  const rows = await trx('message')
     .whereIn(
       'family',
       prepared.map(({ family }) => family),

@@ -1,14 +1,15 @@
+import { transact } from '../foundation/database.ts';
 import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
 import { MailingDraft, type Checks, type Preview, type StaffMember } from '../../contract/index.ts';
 import { domainOf } from '../../core/address/address.ts';
-import { BUILT_IN_FIELDS } from '../../core/merge/document.ts';
 import { renderMessage } from '../../core/merge/render.ts';
 import type { Office } from '../foundation/office.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
-import { accessOf, type MailboxRow } from '../mailserver/access.ts';
+import { accessOf, readMailbox } from '../mailserver/access.ts';
 import { withConnection } from '../mailserver/smtp.ts';
+import { factCatalogue } from '../facts/gather.ts';
 import { composeMessage, type Composed } from './compose.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 import { draftOf, readRecord } from './mailings.ts';
@@ -20,11 +21,7 @@ export async function tickedRecipients(db: Knex, draft: MailingDraft): Promise<R
 }
 
 async function labels(db: Knex): Promise<Map<string, string>> {
-  const own: { id: number; label: string }[] = await db('field').select('id', 'label');
-  return new Map([
-    ...BUILT_IN_FIELDS.map(({ key, label }) => [key, label] as const),
-    ...own.map((field) => [`field:${field.id}`, field.label] as const),
-  ]);
+  return new Map((await factCatalogue(db)).map(({ key, label }) => [key, label]));
 }
 
 /** Goes through every recipient's message and says what is missing in it. */
@@ -107,7 +104,7 @@ export async function sendTest(
   const draft = draftOf(await readRecord(db, id));
   const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
   if (!recipient) throw notFound('That recipient');
-  const mailbox: MailboxRow = await db('mailbox').where({ id: recipient.mailboxId }).first();
+  const mailbox = await readMailbox(db, recipient.mailboxId);
   const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });
   try {
     await withConnection(accessOf(mailbox, office.config), (connection) =>
@@ -116,6 +113,8 @@ export async function sendTest(
   } catch (error) {
     throw new Refusal(502, `The test copy could not leave: ${(error as Error).message}`);
   }
-  await db('mailing').where({ id }).update({ tested_at: new Date() });
-  await beat(db, 'mailings');
+  await transact(db, async (trx) => {
+    await trx('mailing').where({ id }).update({ tested_at: new Date() });
+    await noteChange(trx, 'mailings', 'mailing', [id]);
+  });
 }

@@ -1,5 +1,6 @@
 import MailComposer from 'nodemailer/lib/mail-composer';
-import type { DocNode, Facts } from '../../core/merge/document.ts';
+import type { Facts } from '../../core/facts/catalogue.ts';
+import type { DocNode } from '../../core/merge/document.ts';
 import { renderMessage, type MissingValue } from '../../core/merge/render.ts';
 
 /** Who a message is from and to, and what fixes it beforehand. */

@@ -1,4 +1,8 @@
+import { transact } from '../foundation/database.ts';
+import type { Rows } from '../foundation/tables.ts';
 import type { Knex } from 'knex';
+import { selectionOf } from '../../core/selection/tree.ts';
+import { changeSelection, keepSelection } from '../selection/kept.ts';
 import {
   MailingDraft,
   type MailingProgress,
@@ -8,30 +12,17 @@ import {
 } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { emptyProgress, progressOf } from './progress.ts';
+import { fromJson, toJson } from '../foundation/json.ts';
 
-export interface MailingRecord {
-  id: number;
-  name: string;
-  state: MailingRow['state'];
-  owner: string;
-  owner_id: number;
-  selection: string;
-  unticked: string;
-  subject: string;
-  body: string;
-  file_choice: 'general' | 'latest';
-  version: number;
-  saved_at: Date;
-  tested_at: Date | null;
-  released_at: Date | null;
-}
+/** A mailing with the tree of its selection and its owner's name. */
+export type MailingRecord = Rows['mailing'] & { selection: string; owner: string };
 
 const NOTHING_WRITTEN: MailingDraft = {
   name: 'New mailing',
-  selection: { all: [{ field: 'status', values: ['active'] }] },
+  selection: selectionOf({ field: 'status', values: ['active'] }),
   unticked: [],
   subject: { type: 'doc', content: [{ type: 'paragraph' }] },
   body: {
@@ -62,13 +53,14 @@ const NOTHING_WRITTEN: MailingDraft = {
 function records(db: Knex) {
   return db('mailing')
     .join('staff', 'staff.id', 'mailing.owner_id')
-    .select<MailingRecord[]>('mailing.*', 'staff.name as owner');
+    .join('selection', 'selection.id', 'mailing.selection_id')
+    .select<MailingRecord[]>('mailing.*', 'selection.tree as selection', 'staff.name as owner');
 }
 
 export async function listMailings(db: Knex, offset: number, limit: number): Promise<MailingRow[]> {
   const rows = await records(db)
     .orderByRaw("FIELD(mailing.state, 'leaving', 'preparing', 'paused', 'draft', 'finished', 'cancelled')")
-    .orderBy('saved_at', 'desc')
+    .orderBy('mailing.saved_at', 'desc')
     .offset(offset)
     .limit(limit);
   const progress = await progressOf(
@@ -99,10 +91,10 @@ export async function readRecord(db: Knex, id: number): Promise<MailingRecord> {
 export function draftOf(row: MailingRecord): MailingDraft {
   return MailingDraft.parse({
     name: row.name,
-    selection: JSON.parse(row.selection),
-    unticked: JSON.parse(row.unticked),
-    subject: JSON.parse(row.subject),
-    body: JSON.parse(row.body),
+    selection: fromJson('selection.tree', row.selection),
+    unticked: fromJson('mailing.unticked', row.unticked),
+    subject: fromJson('mailing.subject', row.subject),
+    body: fromJson('mailing.body', row.body),
     fileChoice: row.file_choice,
   });
 }
@@ -121,10 +113,9 @@ export async function viewMailing(db: Knex, id: number): Promise<MailingView> {
 function columns(draft: MailingDraft) {
   return {
     name: draft.name,
-    selection: JSON.stringify(draft.selection),
-    unticked: JSON.stringify(draft.unticked),
-    subject: JSON.stringify(draft.subject),
-    body: JSON.stringify(draft.body),
+    unticked: toJson('mailing.unticked', draft.unticked),
+    subject: toJson('mailing.subject', draft.subject),
+    body: toJson('mailing.body', draft.body),
     file_choice: draft.fileChoice,
     saved_at: new Date(),
   };
@@ -134,10 +125,16 @@ function columns(draft: MailingDraft) {
 export async function createMailing(db: Knex, staff: StaffMember, copyOf: number | null): Promise<number> {
   const original = copyOf === null ? null : draftOf(await readRecord(db, copyOf));
   const draft = original ? { ...original, name: `Copy of ${original.name}`.slice(0, 200) } : NOTHING_WRITTEN;
-  const [id = 0] = await db('mailing').insert({ ...columns(draft), owner_id: staff.id });
-  await noteAudit(db, staff.id, 'begun', 'mailing', id, null, { name: draft.name });
-  await beat(db, 'mailings');
-  return id;
+  return transact(db, async (trx) => {
+    const [id = 0] = await trx('mailing').insert({
+      ...columns(draft),
+      owner_id: staff.id,
+      selection_id: await keepSelection(trx, staff.id, draft.selection),
+    });
+    await noteAudit(trx, staff.id, 'begun', 'mailing', id, null, { name: draft.name });
+    await noteChange(trx, 'mailings', 'mailing', [id]);
+    return id;
+  });
 }
 
 /** Saves a draft. @throws when somebody else saved it since, or it has been released */
@@ -147,9 +144,16 @@ export async function saveMailing(
   draft: MailingDraft,
   version: number,
 ): Promise<number> {
-  const saved = await db('mailing')
-    .where({ id, version, state: 'draft' })
-    .update({ ...columns(draft), version: version + 1 });
+  const saved = await transact(db, async (trx) => {
+    const updated = await trx('mailing')
+      .where({ id, version, state: 'draft' })
+      .update({ ...columns(draft), version: version + 1 });
+    if (!updated) return false;
+    const kept = await trx('mailing').where({ id }).first('selection_id');
+    if (kept) await changeSelection(trx, kept.selection_id, draft.selection);
+    await noteChange(trx, 'mailings', 'mailing', [id]);
+    return true;
+  });
   if (!saved) {
     const row = await readRecord(db, id);
     throw new Refusal(
@@ -159,7 +163,6 @@ export async function saveMailing(
         : 'This mailing has been released and cannot be changed any more.',
     );
   }
-  await beat(db, 'mailings');
   return version + 1;
 }
 
@@ -167,8 +170,11 @@ export async function deleteMailing(db: Knex, staff: StaffMember, id: number): P
   const row = await readRecord(db, id);
   if (row.owner_id !== staff.id && !may(staff.role, 'drop mailings'))
     throw new Refusal(403, `Only ${row.owner} or an office manager can throw this mailing away.`);
-  if (!(await db('mailing').where({ id, state: 'draft' }).delete()))
-    throw new Refusal(409, 'Only a draft can be thrown away.');
-  await noteAudit(db, staff.id, 'thrown away', 'mailing', id, { name: row.name }, null);
-  await beat(db, 'mailings');
+  await transact(db, async (trx) => {
+    if (!(await trx('mailing').where({ id, state: 'draft' }).delete()))
+      throw new Refusal(409, 'Only a draft can be thrown away.');
+    await trx('selection').where({ id: row.selection_id }).delete();
+    await noteAudit(trx, staff.id, 'thrown away', 'mailing', id, { name: row.name }, null);
+    await noteChange(trx, 'mailings', 'mailing', [id]);
+  });
 }

@@ -1,6 +1,6 @@
-import type { DocNode, Facts } from '../../core/merge/document.ts';
 import type { OutgoingKind } from '../dispatch/port.ts';
 import { composeMessage } from './compose.ts';
+import { fromJson } from '../foundation/json.ts';
 
 interface LeavingMailing {
   id: number;
@@ -34,9 +34,9 @@ export const mailings: OutgoingKind = {
           since: mailing.released_at ?? new Date(),
           compose: async (from: { name: string; address: string }) => {
             const { raw } = await composeMessage(
-              JSON.parse(mailing.subject) as DocNode,
-              JSON.parse(mailing.body) as DocNode,
-              JSON.parse(row.facts) as Facts,
+              fromJson('mailing.subject', mailing.subject),
+              fromJson('mailing.body', mailing.body),
+              fromJson('dispatch.facts', row.facts),
               {
                 from,
                 to: { name: row.to_name, address: row.to_address },

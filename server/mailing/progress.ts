@@ -1,3 +1,4 @@
+import { transact } from '../foundation/database.ts';
 import type { Knex } from 'knex';
 import {
   DispatchState,
@@ -6,9 +7,9 @@ import {
   type StaffMember,
 } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { Refusal } from '../foundation/refusal.ts';
-import { groupBy } from '../foundation/rows.ts';
+import { countOf, groupBy, select } from '../foundation/rows.ts';
 
 export function emptyProgress(): MailingProgress {
   return {
@@ -22,23 +23,17 @@ export function emptyProgress(): MailingProgress {
 }
 
 export async function progressOf(db: Knex, ids: readonly number[]): Promise<Map<number, MailingProgress>> {
-  const rows: {
-    mailing_id: number;
-    state: DispatchState;
-    count: number;
-    answered: number;
-    last_at: Date | null;
-  }[] = ids.length
-    ? await db('dispatch')
-        .whereIn('mailing_id', ids)
-        .groupBy('mailing_id', 'state')
-        .select('mailing_id', 'state')
-        .count('* as count')
-        .count('answered_message_id as answered')
-        .select(db.raw("MAX(CASE WHEN state IN ('waiting', 'delayed') THEN next_at END) AS last_at"))
+  const rows = ids.length
+    ? await select(db('dispatch').whereIn('mailing_id', ids).groupBy('mailing_id', 'state'), {
+        mailing_id: 'dispatch.mailing_id',
+        state: 'dispatch.state',
+        count: db.raw<number>('COUNT(*)'),
+        answered: db.raw<number>('COUNT(answered_message_id)'),
+        last_at: db.raw<Date | null>("MAX(CASE WHEN state IN ('waiting', 'delayed') THEN next_at END)"),
+      })
     : [];
   return new Map(
-    [...groupBy(rows, (row) => row.mailing_id)].map(([id, own]) => {
+    [...groupBy(rows, (row) => row.mailing_id ?? 0)].map(([id, own]) => {
       const progress = emptyProgress();
       for (const row of own) {
         progress.byState[row.state] = Number(row.count);
@@ -59,20 +54,32 @@ export async function listDispatch(
   offset: number,
   limit: number,
 ): Promise<DispatchPage> {
-  const total = await db('dispatch').where({ mailing_id: id }).count('* as count').first();
-  const rows = await db('dispatch')
+  const total = await countOf(db('dispatch').where({ mailing_id: id }));
+  const page = db('dispatch')
     .join('client', 'client.id', 'dispatch.client_id')
     .join('mailbox', 'mailbox.id', 'dispatch.mailbox_id')
     .join('staff', 'staff.id', 'mailbox.staff_id')
-    .where({ mailing_id: id })
+    .where('dispatch.mailing_id', id)
     .orderByRaw(
       "FIELD(dispatch.state, 'uncertain', 'returned', 'delayed', 'leaving', 'waiting', 'left', 'cancelled'), dispatch.answered_message_id IS NULL, client.name, dispatch.id",
     )
     .offset(offset)
-    .limit(limit)
-    .select('dispatch.*', 'client.name as client', 'staff.name as sender');
+    .limit(limit);
+  const rows = await select(page, {
+    id: 'dispatch.id',
+    client_id: 'client.id',
+    client: 'client.name',
+    to_address: 'dispatch.to_address',
+    sender: 'staff.name',
+    state: 'dispatch.state',
+    left_at: 'dispatch.left_at',
+    next_at: 'dispatch.next_at',
+    answer: 'dispatch.answer',
+    answered_message_id: 'dispatch.answered_message_id',
+    logged_message_id: 'dispatch.logged_message_id',
+  });
   return {
-    total: Number(total?.count ?? 0),
+    total,
     rows: rows.map((row) => ({
       id: row.id,
       clientId: row.client_id,
@@ -98,15 +105,19 @@ export async function settleUncertain(
   const now = new Date();
   const change =
     outcome === 'left'
-      ? { state: 'left', left_at: now, answer: `settled by ${staff.name}` }
-      : { state: 'waiting', next_at: now, handed_at: null, lease_owner: null, lease_until: null };
-  const row = await db('dispatch').where({ id: dispatchId }).first('mailing_id');
-  if (!row || !(await db('dispatch').where({ id: dispatchId, state: 'uncertain' }).update(change)))
-    throw new Refusal(409, 'That message has been settled already.');
-  if (outcome === 'send again' && row.mailing_id)
-    await db('mailing')
-      .where({ id: row.mailing_id, state: 'finished' })
-      .update({ state: 'leaving', finished_at: null });
-  await noteAudit(db, staff.id, `settled as ${outcome}`, 'dispatch', dispatchId, null, null);
-  await beat(db, 'mailings');
+      ? { state: 'left' as const, left_at: now, answer: `settled by ${staff.name}` }
+      : { state: 'waiting' as const, next_at: now, handed_at: null, lease_owner: null, lease_until: null };
+  await transact(db, async (trx) => {
+    const row = await trx('dispatch').where({ id: dispatchId }).first('mailing_id');
+    if (!row || !(await trx('dispatch').where({ id: dispatchId, state: 'uncertain' }).update(change)))
+      throw new Refusal(409, 'That message has been settled already.');
+    if (outcome === 'send again' && row.mailing_id)
+      await trx('mailing')
+        .where({ id: row.mailing_id, state: 'finished' })
+        .update({ state: 'leaving', finished_at: null });
+    await noteAudit(trx, staff.id, `settled as ${outcome}`, 'dispatch', dispatchId, null, null);
+    // A single letter's, too: then it is a matter of whoever wrote it.
+    await noteChange(trx, 'mailings');
+    await noteChange(trx, 'drafts');
+  });
 }

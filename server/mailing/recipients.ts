@@ -1,14 +1,13 @@
 import type { Knex } from 'knex';
-import type { FileRef, Recipients, RecipientsAsk, SelectionFields } from '../../contract/index.ts';
+import type { FileRef, Recipients, RecipientsAsk } from '../../contract/index.ts';
 import type { z } from 'zod';
 import { addressClients, type Addressed, type Addressee } from '../../core/checks/recipients.ts';
-import { BUILT_IN_FIELDS, type Facts } from '../../core/merge/document.ts';
-import type { Selection } from '../../core/selection/criteria.ts';
-import { readFirm } from '../foundation/firm.ts';
-import { fieldWords, type FieldRow } from '../records/clients.ts';
-import { asFileRef, fileRefs, type FileRow } from '../records/files.ts';
+import type { Facts } from '../../core/facts/catalogue.ts';
+import type { Selection } from '../../core/selection/tree.ts';
+import { gatherFacts, type FactsAbout } from '../facts/gather.ts';
+import { asFileRef, readFiles, type FileRow } from '../records/files.ts';
 import { countsByLine, selectedClients } from '../selection/query.ts';
-import { groupBy } from '../foundation/rows.ts';
+import { countOf, groupBy, select } from '../foundation/rows.ts';
 
 export type FileChoice = 'general' | 'latest';
 
@@ -29,26 +28,9 @@ type LeftOutRow = {
   detail: string;
 };
 
-interface ClientRow {
-  id: number;
-  name: string;
-  kind: string;
-  greeting: string | null;
-  place: string;
-  service: string | null;
-  adviser_name: string | null;
-  adviser_email: string | null;
-  adviser_phone: string | null;
-  mailbox_id: number | null;
-}
-
-/** Works out whom a selection reaches, as whom, and on which file it is logged; and who is left out, and why. */
-export async function findRecipients(
-  db: Knex,
-  selection: Selection,
-  fileChoice: FileChoice,
-): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
-  const clients: ClientRow[] = await selectedClients(db, selection)
+/** A client that is selected, and from whom it hears. */
+async function readSelected(db: Knex, selection: Selection) {
+  const selected = selectedClients(db, selection)
     .leftJoin('staff', 'staff.id', 'client.adviser_id')
     .leftJoin(
       'mailbox',
@@ -58,32 +40,38 @@ export async function findRecipients(
       ),
     )
     .orderBy('client.name')
-    .orderBy('client.id')
-    .select(
-      'client.id',
-      'client.name',
-      'client.kind',
-      'client.greeting',
-      'client.place',
-      'client.service',
-      'mailbox.id as mailbox_id',
-    )
-    .select('staff.name as adviser_name', 'staff.email as adviser_email', 'staff.phone as adviser_phone');
+    .orderBy('client.id');
+  return select(selected, {
+    id: 'client.id',
+    name: 'client.name',
+    kind: 'client.kind',
+    greeting: 'client.greeting',
+    adviser_id: 'client.adviser_id',
+    mailbox_id: 'mailbox.id?',
+    adviser_name: 'staff.name?',
+    adviser_email: 'staff.email?',
+  });
+}
+
+/** Works out whom a selection reaches, as whom, and on which file it is logged; and who is left out, and why. */
+export async function findRecipients(
+  db: Knex,
+  selection: Selection,
+  fileChoice: FileChoice,
+): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
   const among = () => selectedClients(db, selection).select('client.id');
-  const [people, files, fields, firm] = await Promise.all([
+  const [clients, people, files] = await Promise.all([
+    readSelected(db, selection),
     readAddressees(db, among()),
-    fileRefs(db)
-      .whereIn('file.client_id', among())
-      .whereNull('file.closed')
-      .orderBy('file.opened', 'desc')
-      .orderBy('file.id', 'desc') as Promise<FileRow[]>,
-    db('field_value')
-      .join('field', 'field.id', 'field_value.field_id')
-      .whereIn('client_id', among()) as Promise<(FieldRow & { client_id: number; field_id: number })[]>,
-    readFirm(db),
+    readFiles(db, (open) =>
+      open
+        .whereIn('file.client_id', among())
+        .whereNull('file.closed')
+        .orderBy('file.opened', 'desc')
+        .orderBy('file.id', 'desc'),
+    ),
   ]);
   const filesOf = groupBy(files, (file) => file.client_id);
-  const fieldsOf = groupBy(fields, (field) => field.client_id);
   const byId = new Map(clients.map((client) => [client.id, client]));
   const { addressed, leftOut } = addressClients(
     clients.map((client) => ({
@@ -95,41 +83,30 @@ export async function findRecipients(
       hasSender: client.mailbox_id !== null,
     })),
   );
-  const recipients = addressed.flatMap((one) => {
+  const found = addressed.flatMap((one) => {
     const client = byId.get(one.clientId);
     const file = chooseFile(filesOf.get(one.clientId) ?? [], fileChoice);
     if (!client || !file || client.mailbox_id === null) return [];
-    const person = people.get(one.clientId)?.find((each) => each.personId === one.personId);
-    const facts: Record<string, string> = {
-      greeting: one.greeting ?? '',
-      'client.name': client.name,
-      'client.place': client.place,
-      'client.service': client.service ?? '',
-      'person.firstName': person?.firstName ?? '',
-      'person.lastName': person?.lastName ?? '',
-      'file.number': file.number,
-      'file.title': file.title,
-      'adviser.name': client.adviser_name ?? '',
-      'adviser.email': client.adviser_email ?? '',
-      'adviser.phone': client.adviser_phone ?? '',
-      'firm.name': firm.name,
-    };
-    for (const field of fieldsOf.get(one.clientId) ?? [])
-      facts[`field:${field.field_id}`] = fieldWords(field);
-    return [
-      {
-        ...one,
-        client: client.name,
-        mailboxId: client.mailbox_id,
-        senderName: client.adviser_name ?? '',
-        senderEmail: client.adviser_email ?? '',
-        file: asFileRef(file),
-        facts,
-      },
-    ];
+    return [{ one, client, file, mailboxId: client.mailbox_id }];
   });
+  const about = found.map(({ one, client, file }): FactsAbout => ({
+    clientId: client.id,
+    fileId: file.id,
+    adviserId: client.adviser_id,
+    person: people.get(client.id)?.find((each) => each.personId === one.personId) ?? null,
+    greeting: one.greeting,
+  }));
+  const facts = await gatherFacts(db, about);
   return {
-    recipients,
+    recipients: found.map(({ one, client, file, mailboxId }, index) => ({
+      ...one,
+      client: client.name,
+      mailboxId,
+      senderName: client.adviser_name ?? '',
+      senderEmail: client.adviser_email ?? '',
+      file: asFileRef(file),
+      facts: facts[index] ?? {},
+    })),
     leftOut: leftOut.map((row) => ({ ...row, client: byId.get(row.clientId)?.name ?? '' })),
   };
 }
@@ -141,16 +118,7 @@ function chooseFile(files: readonly FileRow[], choice: FileChoice): FileRow | un
 }
 
 async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<Map<number, Addressee[]>> {
-  const rows: {
-    client_id: number;
-    person_id: number;
-    first_name: string;
-    last_name: string;
-    email: string | null;
-    email_key: string | null;
-    returned_why: string | null;
-    opted_out: string | null;
-  }[] = await db('client_person')
+  const writing = db('client_person')
     .join('person', 'person.id', 'client_person.person_id')
     .leftJoin('address', (join) =>
       join.on('address.person_id', 'person.id').andOn('address.current', db.raw('1')),
@@ -160,17 +128,17 @@ async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<M
     .where('client_person.writes', 1)
     .orderBy('client_person.position')
     .orderBy('person.id')
-    .orderBy('address.position')
-    .select(
-      'client_person.client_id',
-      'person.id as person_id',
-      'person.first_name',
-      'person.last_name',
-      'address.email',
-      'address.email_key',
-      'address.returned_why',
-    )
-    .select('opt_out.email_key as opted_out');
+    .orderBy('address.position');
+  const rows = await select(writing, {
+    client_id: 'client_person.client_id',
+    person_id: 'person.id',
+    first_name: 'person.first_name',
+    last_name: 'person.last_name',
+    email: 'address.email?',
+    email_key: 'address.email_key?',
+    returned_why: 'address.returned_why?',
+    opted_out: 'opt_out.email_key?',
+  });
   return new Map(
     [...groupBy(rows, (row) => row.client_id)].map(([clientId, own]) => [
       clientId,
@@ -200,7 +168,7 @@ export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk
   const [{ recipients, leftOut }, counts, clients] = await Promise.all([
     findRecipients(db, ask.selection, ask.fileChoice),
     countsByLine(db, ask.selection),
-    db('client').count('* as count').first(),
+    countOf(db('client')),
   ]);
   const unticked = new Set(ask.unticked);
   const byHand: LeftOutRow[] = recipients
@@ -209,7 +177,7 @@ export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk
   const groups = groupBy([...leftOut, ...byHand], (row) => row.why);
   return {
     counts,
-    clients: Number(clients?.count ?? 0),
+    clients,
     total: recipients.length,
     ticked: recipients.length - byHand.length,
     rows: recipients.slice(ask.offset, ask.offset + ask.limit).map((row) => ({
@@ -226,33 +194,5 @@ export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk
       why,
       clients: rows.map(({ clientId, client, detail }) => ({ id: clientId, name: client, detail })),
     })),
-  };
-}
-
-/** What selections and merge fields can be made of. */
-export async function selectionFields(db: Knex): Promise<SelectionFields> {
-  const [clients, services, advisers, interests, fields] = await Promise.all([
-    db('client').count('* as count').first(),
-    db('client').whereNotNull('service').distinct('service').orderBy('service').pluck('service'),
-    db('staff')
-      .whereIn('id', db('client').distinct('adviser_id').whereNotNull('adviser_id'))
-      .orderBy('name')
-      .select('id', 'name'),
-    db('interest').orderBy('name').select('id', 'name'),
-    db('field').orderBy('position').select('id', 'label', 'kind', 'unit'),
-  ]);
-  const own = fields as { id: number; label: string; kind: string; unit: string }[];
-  return {
-    clients: Number(clients?.count ?? 0),
-    services,
-    advisers,
-    interests,
-    numbers: own
-      .filter((field) => field.kind === 'number')
-      .map(({ id, label, unit }) => ({ id, label, unit })),
-    mergeFields: [
-      ...BUILT_IN_FIELDS,
-      ...own.map((field) => ({ key: `field:${field.id}`, label: field.label })),
-    ],
   };
 }

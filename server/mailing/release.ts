@@ -4,12 +4,13 @@ import type { StaffMember } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact } from '../foundation/database.ts';
 import type { Office } from '../foundation/office.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { insertAll } from '../foundation/rows.ts';
 import { mailings } from './outgoing.ts';
 import { draftOf, readRecord } from './mailings.ts';
 import { checkMailing, senderDomain, tickedRecipients } from './checking.ts';
+import { toJson } from '../foundation/json.ts';
 
 /**
  * Releases a mailing: fixes who gets it, each Message-ID and each recipient's facts, and lets dispatch begin.
@@ -58,7 +59,7 @@ export async function releaseMailing(
         to_name: recipient.name,
         to_address: recipient.email,
         message_id: `${randomUUID()}@${senderDomain(recipient)}`,
-        facts: JSON.stringify(recipient.facts),
+        facts: toJson('dispatch.facts', recipient.facts),
         // The provider's limit holds whichever process sends: each message of a mailbox has its own time.
         next_at: new Date(start + before * config.sendGap),
       };
@@ -68,8 +69,8 @@ export async function releaseMailing(
       .where({ id })
       .update({ state: 'leaving', released_at: new Date(), released_by: staff.id });
     await noteAudit(trx, staff.id, 'released', 'mailing', id, null, { recipients: rows.length });
+    await noteChange(trx, 'mailings', 'mailing', [id]);
   });
-  await beat(db, 'mailings');
 }
 
 /** Pauses, resumes or cancels what has not left yet. */
@@ -89,6 +90,6 @@ export async function steerMailing(
         .whereIn('state', ['waiting', 'delayed'])
         .update({ state: 'cancelled' });
     await noteAudit(trx, staff.id, to, 'mailing', id, null, null);
+    await noteChange(trx, 'mailings', 'mailing', [id]);
   });
-  await beat(db, 'mailings');
 }

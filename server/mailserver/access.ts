@@ -1,5 +1,8 @@
 import { rootCertificates } from 'node:tls';
+import type { Knex } from 'knex';
 import type { Config } from '../foundation/config.ts';
+import { notFound } from '../foundation/refusal.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { unseal } from '../security/seal.ts';
 
 /** How a connection is protected: from the first byte, after asking (STARTTLS), or not at all, on loopback only. */
@@ -19,17 +22,13 @@ export interface Access {
   authorities?: string;
 }
 
-export interface MailboxRow extends Omit<Access, 'password' | 'authorities'> {
-  id: number;
-  staff_id: number;
-  address: string;
-  name: string;
-  shared: number;
-  sealed_password: Buffer;
-  take_from: string | null;
-  verified_at: Date | null;
-  paused_at: Date | null;
-  retry_at: Date | null;
+export type MailboxRow = Rows['mailbox'];
+
+/** A mailbox of ours. @throws when there is no such one */
+export async function readMailbox(db: Knex, id: number): Promise<MailboxRow> {
+  const mailbox = await db('mailbox').where({ id }).first();
+  if (!mailbox) throw notFound('That mailbox');
+  return mailbox;
 }
 
 /** The ways in to a mailbox, its password unsealed. */

@@ -5,7 +5,7 @@ import { readSource } from './pool.ts';
 
 /** What was read of a source; read now, and kept, where that is not known yet. */
 export async function readingOf(db: Knex, hash: Buffer): Promise<KeptReading> {
-  const row: { reading: Buffer | null } | undefined = await db('raw').where({ hash }).first('reading');
+  const row = await db('raw').where({ hash }).first('reading');
   const kept = row?.reading ? await unpackReading(row.reading) : null;
   return kept ?? readAgain(db, hash);
 }

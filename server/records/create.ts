@@ -4,12 +4,13 @@ import { addressKey, isAddress, nameKey } from '../../core/address/address.ts';
 import { nextNumber } from '../../core/filing/numbers.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
-import { beat, holdTurn } from '../foundation/pulse.ts';
+import { holdTurn } from '../foundation/locks.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { readFirm } from '../foundation/firm.ts';
 import type { Office } from '../foundation/office.ts';
 import { filesByIds } from './files.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
-import { likePattern } from '../foundation/rows.ts';
+import { countOf, likePattern } from '../foundation/rows.ts';
 import { filingRegister } from './filingRegister.ts';
 
 const MOST_DOUBLES = 6;
@@ -29,7 +30,7 @@ export async function findDoubles(
     for (const id of each.clientIds) if (!why.has(id)) why.set(id, `${each.name} is a person of this client`);
   for (const id of register.clientsAtDomain(wanted.email))
     if (!why.has(id)) why.set(id, 'People of this client have addresses at the same domain');
-  const rows: { id: number; name: string; place: string }[] = await db('client')
+  const rows = await db('client')
     .where((any) => {
       any.whereIn('id', [...why.keys()]);
       if (wanted.name) any.orWhere('name', 'like', likePattern(wanted.name, false));
@@ -71,19 +72,18 @@ export async function makeClient(
       email: wanted.email,
       email_key: addressKey(wanted.email),
     });
-    const others = await trx('client_person').where({ client_id: clientId }).count('* as count').first();
     await trx('client_person').insert({
       client_id: clientId,
       person_id: personId,
       role: wanted.role || 'contact',
-      position: Number(others?.count ?? 0),
+      position: await countOf(trx('client_person').where({ client_id: clientId })),
     });
     await noteAudit(trx, staffId, 'person made', 'person', personId, null, wanted);
     const general = await trx('file').where({ client_id: clientId, general: 1 }).orderBy('id').first('id');
     const fileId: number = general?.id ?? (await insertGeneral(trx, staffId, clientId));
+    await noteChange(trx, 'records', 'client', [clientId]);
     return { clientId, personId, fileId };
   });
-  await beat(office.db, 'records');
   const generalFile = (await filesByIds(office.db, [made.fileId])).get(made.fileId);
   if (!generalFile) throw notFound('The General file');
   return { clientId: made.clientId, personId: made.personId, generalFile };
@@ -116,7 +116,7 @@ async function adviserFor(trx: Transaction, staffId: number): Promise<number | n
 async function insertGeneral(trx: Transaction, staffId: number, clientId: number): Promise<number> {
   const { fileNumberPattern } = await readFirm(trx);
   await holdTurn(trx, 'numbers');
-  const highest: { number: string } | undefined = await trx('file').orderBy('number', 'desc').first('number');
+  const highest = await trx('file').orderBy('number', 'desc').first('number');
   const number = nextNumber(fileNumberPattern, highest?.number ?? null);
   const [id = 0] = await trx('file').insert({
     number,

@@ -1,29 +1,27 @@
 import type { Knex } from 'knex';
 import type { FileRef } from '../../contract/index.ts';
+import { select, type Selected } from '../foundation/rows.ts';
 
-export interface FileRow {
-  id: number;
-  number: string;
-  title: string;
-  client_id: number;
-  client_name: string;
-  general: number;
-  closed: string | null;
-}
+const FILE_REF = {
+  id: 'file.id',
+  number: 'file.number',
+  title: 'file.title',
+  client_id: 'file.client_id',
+  client_name: 'client.name',
+  general: 'file.general',
+  opened: 'file.opened',
+  closed: 'file.closed',
+  stage: 'file.stage',
+} as const;
 
-/** Files joined with their clients, ready to be narrowed and read with {@link asFileRef}. */
-export function fileRefs(db: Knex): Knex.QueryBuilder {
-  return db('file')
-    .join('client', 'client.id', 'file.client_id')
-    .select(
-      'file.id',
-      'file.number',
-      'file.title',
-      'file.client_id',
-      'client.name as client_name',
-      'file.general',
-      'file.closed',
-    );
+export type FileRow = Selected<typeof FILE_REF>;
+
+/** Files with their clients, narrowed by the caller; to be made into references with {@link asFileRef}. */
+export function readFiles(
+  db: Knex,
+  narrow: (files: Knex.QueryBuilder) => Knex.QueryBuilder,
+): Promise<FileRow[]> {
+  return select(narrow(db('file').join('client', 'client.id', 'file.client_id')), FILE_REF);
 }
 
 export function asFileRef(row: FileRow): FileRef {
@@ -39,6 +37,6 @@ export function asFileRef(row: FileRow): FileRef {
 }
 
 export async function filesByIds(db: Knex, ids: readonly number[]): Promise<Map<number, FileRef>> {
-  const rows: FileRow[] = ids.length ? await fileRefs(db).whereIn('file.id', ids) : [];
+  const rows = ids.length ? await readFiles(db, (files) => files.whereIn('file.id', ids)) : [];
   return new Map(rows.map((row) => [row.id, asFileRef(row)]));
 }

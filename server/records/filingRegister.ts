@@ -1,3 +1,4 @@
+import { stateOf } from '../foundation/changes.ts';
 import { groupBy } from '../foundation/rows.ts';
 import freemail from 'email-providers/all.json' with { type: 'json' };
 import type { Knex } from 'knex';
@@ -59,7 +60,7 @@ export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
 }
 
 interface HeldRegister {
-  version: number;
+  state: string;
   register: FilingRegister;
 }
 const held = new WeakMap<Office, HeldRegister>();
@@ -67,18 +68,14 @@ const loading = new WeakMap<Office, Promise<FilingRegister>>();
 
 /** The records indexed for filing, held in this process; read again only when they changed. */
 export async function filingRegister(office: Office): Promise<FilingRegister> {
-  const row: { version: number } | undefined = await office
-    .db('pulse')
-    .where({ topic: 'records' })
-    .first('version');
-  const version = Number(row?.version ?? 0);
+  const state = await stateOf(office.db, 'records');
   const known = held.get(office);
-  if (known?.version === version) return known.register;
+  if (known?.state === state) return known.register;
   const underWay = loading.get(office);
   if (underWay) return underWay;
   const work = loadFilingRegister(office.db)
     .then((register) => {
-      held.set(office, { version, register });
+      held.set(office, { state, register });
       return register;
     })
     .finally(() => loading.delete(office));

@@ -2,8 +2,8 @@ import type { Knex } from 'knex';
 import type { SearchHits } from '../../contract/index.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { fold, stem } from '../../core/filing/words.ts';
-import { asFileRef, fileRefs, type FileRow } from './files.ts';
-import { likePattern } from '../foundation/rows.ts';
+import { asFileRef, readFiles, type FileRow } from './files.ts';
+import { idsOf, likePattern } from '../foundation/rows.ts';
 
 const HITS = 8;
 /** So many rows are weighed for each kind of match. */
@@ -31,11 +31,9 @@ export async function search(db: Knex, register: FilingRegister, words: string):
         ])
       : [[], []];
   const clientIds = [...new Set([...beginning, ...within])].slice(0, WEIGHED);
-  const ofClients: FileRow[] =
+  const ofClients =
     clientIds.length && titled.length < HITS
-      ? await fileRefs(db)
-          .whereIn('file.client_id', clientIds)
-          .limit(WEIGHED * 4)
+      ? await readFiles(db, (files) => files.whereIn('file.client_id', clientIds).limit(WEIGHED * 4))
       : [];
   return {
     files: ranked(titled, [...filesWithin, ...ofClients], clientIds),
@@ -47,41 +45,38 @@ export async function search(db: Knex, register: FilingRegister, words: string):
 async function clientsBeginning(db: Knex, wanted: string): Promise<number[]> {
   const begins = likePattern(wanted, false);
   const [first = '', ...rest] = wanted.split(/\s+/);
-  const ids = async (query: Knex.QueryBuilder) => (await query.limit(WEIGHED).pluck('id')) as number[];
   const [named, people, addressed] = await Promise.all([
-    ids(db('client').where('name', 'like', begins).orderBy('name').select('id')),
-    ids(
-      rest.length
+    idsOf(db('client').where('name', 'like', begins).orderBy('name').limit(WEIGHED), 'client.id'),
+    idsOf(
+      (rest.length
         ? db('person')
             .where('last_name', 'like', likePattern(rest.join(' '), false))
             .where('first_name', 'like', likePattern(first, false))
-        : db('person').where('last_name', 'like', begins),
+        : db('person').where('last_name', 'like', begins)
+      ).limit(WEIGHED),
+      'person.id',
     ),
     rest.length || wanted.length < SHORTEST
       ? []
-      : ((await db('address')
-          .where('email_key', 'like', begins.toLowerCase())
-          .limit(WEIGHED)
-          .pluck('person_id')) as number[]),
+      : idsOf(
+          db('address').where('email_key', 'like', begins.toLowerCase()).limit(WEIGHED),
+          'address.person_id',
+        ),
   ]);
   return [...new Set([...named, ...(await clientsOf(db, [...people, ...addressed]))])];
 }
 
-function clientsOf(db: Knex, personIds: readonly number[]): Promise<number[]> {
-  return personIds.length
-    ? (db('client_person')
-        .whereIn('person_id', personIds)
-        .limit(WEIGHED)
-        .pluck('client_id') as unknown as Promise<number[]>)
-    : Promise.resolve([]);
+async function clientsOf(db: Knex, personIds: readonly number[]): Promise<number[]> {
+  if (!personIds.length) return [];
+  return idsOf(db('client_person').whereIn('person_id', personIds).limit(WEIGHED), 'client_person.client_id');
 }
 
 async function filesBeginning(db: Knex, wanted: string): Promise<FileRow[]> {
   const begins = likePattern(wanted, false);
-  const [numbers, titles] = (await Promise.all([
-    fileRefs(db).where('file.number', 'like', begins).orderBy('file.number').limit(HITS),
-    fileRefs(db).where('file.title', 'like', begins).limit(HITS),
-  ])) as [FileRow[], FileRow[]];
+  const [numbers, titles] = await Promise.all([
+    readFiles(db, (files) => files.where('file.number', 'like', begins).orderBy('file.number').limit(HITS)),
+    readFiles(db, (files) => files.where('file.title', 'like', begins).limit(HITS)),
+  ]);
   return [...numbers, ...titles];
 }
 
@@ -112,11 +107,11 @@ async function clientsWithin(
 ): Promise<number[]> {
   const query = wayIn(register, terms);
   if (!query) return [];
-  const rows: { id: number; name: string; place: string }[] = await db('client')
+  const rows = await db('client')
     .whereRaw('MATCH(name, place) AGAINST(? IN BOOLEAN MODE)', [query])
     .limit(WEIGHED * 10)
     .select('id', 'name', 'place');
-  const people: { id: number; first_name: string; last_name: string }[] =
+  const people =
     terms.length > 1
       ? []
       : await db('person')
@@ -141,16 +136,14 @@ async function filesWithinWords(
 ): Promise<FileRow[]> {
   const query = wayIn(register, terms);
   if (!query) return [];
-  const [byTitle, byClient] = (await Promise.all([
-    fileRefs(db)
-      .whereRaw('MATCH(file.number, file.title) AGAINST(? IN BOOLEAN MODE)', [query])
-      .limit(WEIGHED * 10),
-    terms.length > 1
-      ? fileRefs(db)
-          .whereRaw('MATCH(client.name, client.place) AGAINST(? IN BOOLEAN MODE)', [query])
-          .limit(WEIGHED * 10)
-      : [],
-  ])) as [FileRow[], FileRow[]];
+  const bearing = (columns: string) =>
+    readFiles(db, (files) =>
+      files.whereRaw(`MATCH(${columns}) AGAINST(? IN BOOLEAN MODE)`, [query]).limit(WEIGHED * 10),
+    );
+  const [byTitle, byClient] = await Promise.all([
+    bearing('file.number, file.title'),
+    terms.length > 1 ? bearing('client.name, client.place') : [],
+  ]);
   return [...byTitle, ...byClient].filter((row) =>
     fits(terms, `${row.number} ${row.title} ${row.client_name}`),
   );
@@ -180,9 +173,7 @@ function ranked(
 
 async function readClients(db: Knex, wanted: string, ids: readonly number[]): Promise<SearchHits['clients']> {
   if (!ids.length) return [];
-  const rows: { id: number; name: string; place: string }[] = await db('client')
-    .whereIn('id', ids)
-    .select('id', 'name', 'place');
+  const rows = await db('client').whereIn('id', ids).select('id', 'name', 'place');
   const begins = (name: string) => (name.toLowerCase().startsWith(wanted.toLowerCase()) ? 0 : 1);
   return rows.sort((a, b) => begins(a.name) - begins(b.name) || a.name.localeCompare(b.name)).slice(0, HITS);
 }

@@ -1,3 +1,4 @@
+import { selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 
 /** What is tried, and how often that may fail before whoever tries has to wait. */
@@ -21,14 +22,15 @@ const LONGEST = 254;
 /** Minutes to wait before the next try; 0 when it may be made now. Counted in the database, for all processes. */
 export async function mustWait(db: Knex, what: Measured, who: string): Promise<number> {
   const { most, minutes } = MEASURES[what];
-  const row = await db('attempt')
+  const tries = db('attempt')
     .where({ what, who: who.slice(0, LONGEST) })
-    .where('at', '>', new Date(Date.now() - minutes * 60_000))
-    .count('* as count')
-    .min('at as first')
-    .first();
-  if (Number(row?.count ?? 0) < most) return 0;
-  const first = row?.first instanceof Date ? row.first.getTime() : Date.now();
+    .where('at', '>', new Date(Date.now() - minutes * 60_000));
+  const row = await selectFirst(tries, {
+    count: db.raw<number>('COUNT(*)'),
+    first: db.raw<Date | null>('MIN(at)'),
+  });
+  if (!row || row.count < most) return 0;
+  const first = row.first?.getTime() ?? Date.now();
   return Math.max(1, Math.ceil((first + minutes * 60_000 - Date.now()) / 60_000));
 }
 

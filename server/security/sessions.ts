@@ -1,3 +1,4 @@
+import { selectFirst } from '../foundation/rows.ts';
 import { createHash, randomBytes } from 'node:crypto';
 import type { Knex } from 'knex';
 import type { StaffMember } from '../../contract/common.ts';
@@ -19,7 +20,7 @@ const decoy = hashPassword(randomBytes(12).toString('hex'));
  * @returns the token for the cookie, of which only a hash is kept; null when address or password is wrong
  */
 export async function openSession(db: Knex, email: string, password: string): Promise<string | null> {
-  const member: { id: number; password_hash: string } | undefined = await db('staff')
+  const member = await db('staff')
     .where({ email: email.trim().toLowerCase(), active: 1 })
     .first('id', 'password_hash');
   const fits = await passwordFits(member?.password_hash ?? (await decoy), password);
@@ -44,12 +45,19 @@ export async function sessionStaff(
   { asking = true } = {},
 ): Promise<StaffMember | null> {
   const now = Date.now();
-  const row: (StaffMember & { seen_at: Date }) | undefined = await db('session')
+  const session = db('session')
     .join('staff', 'staff.id', 'session.staff_id')
-    .where({ token_hash: hashToken(token), 'staff.active': 1 })
+    .where('session.token_hash', hashToken(token))
+    .where('staff.active', 1)
     .where('expires_at', '>', new Date(now))
-    .where('seen_at', '>', new Date(now - IDLE_HOURS * 3600_000))
-    .first('staff.id', 'staff.name', 'staff.email', 'staff.role', 'seen_at');
+    .where('seen_at', '>', new Date(now - IDLE_HOURS * 3600_000));
+  const row = await selectFirst(session, {
+    id: 'staff.id',
+    name: 'staff.name',
+    email: 'staff.email',
+    role: 'staff.role',
+    seen_at: 'session.seen_at',
+  });
   if (row && asking && now - row.seen_at.getTime() > NOTED)
     await db('session')
       .where({ token_hash: hashToken(token) })
@@ -82,9 +90,7 @@ export async function changePassword(
   next: string,
   token: string,
 ): Promise<boolean> {
-  const row: { password_hash: string } | undefined = await db('staff')
-    .where({ id: staffId })
-    .first('password_hash');
+  const row = await db('staff').where({ id: staffId }).first('password_hash');
   if (!row || !(await passwordFits(row.password_hash, current))) return false;
   await db('staff')
     .where({ id: staffId })

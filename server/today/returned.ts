@@ -1,10 +1,11 @@
+import { countOf, select, selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 import type { ReturnedPage, ReturnedRow } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
 import { returnWords } from '../../core/delivery/report.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact } from '../foundation/database.ts';
-import { beat } from '../foundation/pulse.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { hashOf } from '../foundation/sources.ts';
 import { readableBy } from '../correspondence/access.ts';
 import { markDead } from '../intake/returns.ts';
@@ -30,17 +31,24 @@ export async function listReturned(
 ): Promise<ReturnedPage> {
   const reports = () => readableBy(db, returnedReports(db), staffId);
   const [total, rows, held] = await Promise.all([
-    reports().count('* as count').first(),
-    reports().orderBy('at', 'desc').offset(offset).limit(limit).select('id', 'at', 'raw_hash') as Promise<
-      { id: number; at: Date; raw_hash: Buffer }[]
-    >,
-    db('return_report').where({ state: 'held' }).countDistinct('email_key as count').first(),
+    countOf(reports()),
+    select(reports().orderBy('at', 'desc').offset(offset).limit(limit), {
+      id: 'message.id',
+      at: 'message.at',
+      raw_hash: 'message.raw_hash',
+    }),
+    heldAddresses(db),
   ]);
   return {
-    total: Number(total?.count ?? 0),
-    held: Number((held as { count?: number } | undefined)?.count ?? 0),
+    total,
+    held,
     rows: await Promise.all(rows.map((row) => returnedRow(db, staffId, row))),
   };
+}
+
+/** How many addresses wait for a person to say whether they are switched off. */
+export function heldAddresses(db: Knex): Promise<number> {
+  return countOf(db('return_report').where({ state: 'held' }), 'return_report.email_key');
 }
 
 async function returnedRow(
@@ -52,14 +60,17 @@ async function returnedRow(
   const recipient = report?.recipients[0];
   const key = addressKey(recipient?.address ?? '');
   const [client, original, noted] = await Promise.all([
-    db('address')
-      .join('client_person', 'client_person.person_id', 'address.person_id')
-      .join('client', 'client.id', 'client_person.client_id')
-      .where({ email_key: key })
-      .first('client.id', 'client.name'),
+    selectFirst(
+      db('address')
+        .join('client_person', 'client_person.person_id', 'address.person_id')
+        .join('client', 'client.id', 'client_person.client_id')
+        .where({ email_key: key }),
+      { id: 'client.id', name: 'client.name' },
+    ),
     report?.originalMessageId
-      ? readableBy(db, db('message').where({ message_key: hashOf(report.originalMessageId) }), staffId).first(
-          'subject',
+      ? selectFirst(
+          readableBy(db, db('message').where({ message_key: hashOf(report.originalMessageId) }), staffId),
+          { subject: 'message.subject' },
         )
       : undefined,
     db('return_report').where({ message_id: row.id, email_key: key }).first('state'),
@@ -83,7 +94,7 @@ async function returnedRow(
  */
 export async function settleHeld(office: Office, staffId: number, apply: boolean): Promise<number> {
   const count = await transact(office.db, async (trx) => {
-    const rows: { id: number; email_key: string; at: Date; why: string }[] = await trx('return_report')
+    const rows = await trx('return_report')
       .where({ state: 'held' })
       .forUpdate()
       .select('id', 'email_key', 'at', 'why');
@@ -99,8 +110,9 @@ export async function settleHeld(office: Office, staffId: number, apply: boolean
     await noteAudit(trx, staffId, apply ? 'returns applied' : 'returns dismissed', 'address', 0, null, {
       addresses,
     });
+    await noteChange(trx, 'mail');
+    await noteChange(trx, 'records');
     return addresses.length;
   });
-  await beat(office.db, 'mail', 'records');
   return count;
 }

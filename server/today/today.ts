@@ -1,16 +1,17 @@
+import { countOf, HOUR, select, selectFirst } from '../foundation/rows.ts';
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import { shownName } from '../../core/address/address.ts';
 import type { StaffMember, Today } from '../../contract/index.ts';
 import { readFirm } from '../foundation/firm.ts';
-import type { Candidate } from '../../core/filing/types.ts';
 import { filesByIds } from '../records/files.ts';
 import { readableBy } from '../correspondence/access.ts';
 import { waitingNow } from '../filing/sorting.ts';
 import { owing, owingCounts } from '../correspondence/owing.ts';
 import { mailboxStatuses } from '../mailbox/accounts/status.ts';
-import { RETURNED_DAYS, returnedReports } from './returned.ts';
+import { heldAddresses, RETURNED_DAYS, returnedReports } from './returned.ts';
 import { listMailings } from '../mailing/mailings.ts';
+import { fromJson } from '../foundation/json.ts';
 
 const DAYS = 14;
 const LATEST = 6;
@@ -22,14 +23,14 @@ export async function readToday(db: Knex, staff: StaffMember): Promise<Today> {
   const from = midnight.minus({ days: DAYS - 1 });
   const [unsorted, returned, held, unreadable, uncertain, mailboxes, mailings, days, latest, owed, oldest] =
     await Promise.all([
-      waitingNow(db).count('* as count').min('at as oldest').first(),
-      readableBy(db, returnedReports(db), staff.id).count('* as count').first(),
-      db('return_report').where({ state: 'held' }).countDistinct('email_key as count').first(),
-      readableBy(db, db('message').whereNotNull('problem'), staff.id)
-        .where('state', 'suggested')
-        .count('* as count')
-        .first(),
-      db('dispatch').where({ state: 'uncertain' }).count('* as count').first(),
+      selectFirst(waitingNow(db), {
+        count: db.raw<number>('COUNT(*)'),
+        oldest: db.raw<Date | null>('MIN(at)'),
+      }),
+      countOf(readableBy(db, returnedReports(db), staff.id)),
+      heldAddresses(db),
+      countOf(readableBy(db, db('message').whereNotNull('problem'), staff.id).where('state', 'suggested')),
+      countOf(db('dispatch').where({ state: 'uncertain' })),
       mailboxStatuses(db, staff),
       listMailings(db, 0, 5),
       mailByDay(db, from, zone),
@@ -39,11 +40,11 @@ export async function readToday(db: Knex, staff: StaffMember): Promise<Today> {
     ]);
   const today = days.at(-1);
   return {
-    unsorted: { count: Number(unsorted?.count ?? 0), oldest: unsorted?.oldest?.toISOString() ?? null },
-    returned: { count: Number(returned?.count ?? 0), words: `in the last ${RETURNED_DAYS} days` },
-    held: Number(held?.count ?? 0),
-    unreadable: Number(unreadable?.count ?? 0),
-    uncertain: Number(uncertain?.count ?? 0),
+    unsorted: { count: unsorted?.count ?? 0, oldest: unsorted?.oldest?.toISOString() ?? null },
+    returned: { count: returned, words: `in the last ${RETURNED_DAYS} days` },
+    held,
+    unreadable,
+    uncertain,
     owing: { ...owed, oldest },
     failing: mailboxes.filter((mailbox) => mailbox.state === 'failing'),
     mailboxes,
@@ -56,18 +57,13 @@ export async function readToday(db: Knex, staff: StaffMember): Promise<Today> {
 
 /** Mail in and out by day of the firm's zone, and how much of the client mail was filed without help. */
 async function mailByDay(db: Knex, from: DateTime, zone: string): Promise<Today['days']> {
-  const rows: { hour: string; received: number; sent: number; alone: number; by_hand: number }[] = await db(
-    'message',
-  )
-    .where('at', '>=', from.toJSDate())
-    .groupByRaw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z')")
-    .select(db.raw("DATE_FORMAT(at, '%Y-%m-%dT%H:00:00Z') AS hour"))
-    .select(db.raw("SUM(direction = 'received') AS received, SUM(direction <> 'received') AS sent"))
-    .select(
-      db.raw(
-        "SUM(state = 'logged' AND decided_by IS NULL) AS alone, SUM(state = 'suggested' OR (state = 'logged' AND decided_by IS NOT NULL)) AS by_hand",
-      ),
-    );
+  const rows = await select(db('message').where('at', '>=', from.toJSDate()).groupByRaw(HOUR), {
+    hour: db.raw<string>(HOUR),
+    received: db.raw<number>("SUM(direction = 'received')"),
+    sent: db.raw<number>("SUM(direction <> 'received')"),
+    alone: db.raw<number>("SUM(state = 'logged' AND decided_by IS NULL)"),
+    by_hand: db.raw<number>("SUM(state = 'suggested' OR (state = 'logged' AND decided_by IS NOT NULL))"),
+  });
   const days = new Map(
     Array.from({ length: DAYS }, (_, index) => {
       const day = from.plus({ days: index }).toISODate() ?? '';
@@ -86,27 +82,25 @@ async function mailByDay(db: Knex, from: DateTime, zone: string): Promise<Today[
 }
 
 async function latestMessages(db: Knex): Promise<Today['latest']> {
-  const rows = await db('message')
+  const newest = db('message')
     .where({ direction: 'received' })
     .whereIn('state', ['logged', 'suggested'])
     .orderBy('at', 'desc')
-    .limit(LATEST)
-    .select('id', 'at', 'from_name', 'from_address', 'subject', 'state', 'candidates')
-    .select(
-      db('filing')
-        .join('file', 'file.id', 'filing.file_id')
-        .whereRaw('filing.message_id = message.id')
-        .min('file.number')
-        .as('number'),
-    )
-    .select(
-      db('filing')
-        .join('file', 'file.id', 'filing.file_id')
-        .whereRaw('filing.message_id = message.id')
-        .min('file.client_id')
-        .as('client_id'),
-    );
-  const firsts = rows.map((row) => (JSON.parse(row.candidates) as Candidate[])[0]?.fileId ?? 0);
+    .limit(LATEST);
+  const ofItsFile = (column: string) =>
+    `(SELECT MIN(file.${column}) FROM filing JOIN file ON file.id = filing.file_id WHERE filing.message_id = message.id)`;
+  const rows = await select(newest, {
+    id: 'message.id',
+    at: 'message.at',
+    from_name: 'message.from_name',
+    from_address: 'message.from_address',
+    subject: 'message.subject',
+    state: 'message.state',
+    candidates: 'message.candidates',
+    number: db.raw<string | null>(ofItsFile('number')),
+    client_id: db.raw<number | null>(ofItsFile('client_id')),
+  });
+  const firsts = rows.map((row) => fromJson('message.candidates', row.candidates)[0]?.fileId ?? 0);
   const suggested = await filesByIds(db, firsts);
   return rows.map((row, index) => ({
     id: row.id,

@@ -1,3 +1,4 @@
+import { notFound } from '../foundation/refusal.ts';
 import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
 import { DateTime } from 'luxon';
@@ -14,6 +15,7 @@ import type { Office } from '../foundation/office.ts';
 import { keepEnclosure } from './enclosures.ts';
 import { findCorrespondents } from './people.ts';
 import { filingRegister } from '../records/filingRegister.ts';
+import { fromJson, toJson } from '../foundation/json.ts';
 
 /** So many enclosures are handed on with a message. */
 const MOST_ENCLOSURES = 50;
@@ -40,11 +42,11 @@ export async function beginDraft(
       how: start.how,
       about_id: begin.messageId,
       message_id: `${randomUUID()}@${domain}`,
-      people: JSON.stringify(start.people),
+      people: toJson('draft.people', start.people),
       subject: start.subject.slice(0, 500),
-      body: JSON.stringify({ type: 'doc', content: [{ type: 'paragraph' }] }),
+      body: toJson('draft.body', { type: 'doc', content: [{ type: 'paragraph' }] }),
       quoted: start.quoted,
-      file_ids: JSON.stringify(start.fileIds),
+      file_ids: toJson('draft.file_ids', start.fileIds),
       saved_at: new Date(),
     });
     for (const part of enclosures) await keepEnclosure(trx, id, part.filename, part.mimeType, part.content);
@@ -63,7 +65,7 @@ interface Start {
 }
 
 async function toSomebody(db: Knex, begin: z.output<typeof DraftBegin>): Promise<Start> {
-  const file: { id: number } | undefined = begin.fileId
+  const file = begin.fileId
     ? await db('file').where({ id: begin.fileId }).first('id')
     : begin.clientId
       ? await db('file').where({ client_id: begin.clientId, general: 1 }).first('id')
@@ -103,10 +105,9 @@ async function aboutMessage(
   const register = await filingRegister(office);
   const { zone } = await readFirm(db);
   const filed: number[] = await db('filing').where({ message_id: messageId }).pluck('file_id');
-  const row: { candidates: string; state: string; at: Date } = await db('message')
-    .where({ id: messageId })
-    .first('candidates', 'state', 'at');
-  const suggested = (JSON.parse(row.candidates) as { fileId: number }[])[0]?.fileId;
+  const row = await db('message').where({ id: messageId }).first('candidates', 'state', 'at');
+  if (!row) throw notFound('That message');
+  const suggested = fromJson('message.candidates', row.candidates)[0]?.fileId;
   const when = DateTime.fromJSDate(row.at, { zone }).setLocale('en-GB').toFormat('ccc d LLL yyyy, HH:mm');
   const writer = read.from ? read.from.name || read.from.address : 'somebody';
   return {
@@ -143,7 +144,7 @@ function forwarded(read: ReadMessage, when: string): string {
 /** The mailbox that holds the message answered, one's own before others; else one's own. */
 async function mailboxFor(db: Knex, staffId: number, messageId: number | null): Promise<number | null> {
   const may = await writableBoxIds(db, staffId);
-  const boxes: { id: number; staff_id: number; shared: number }[] = await db('mailbox')
+  const boxes = await db('mailbox')
     .whereIn('id', may)
     .whereNotNull('verified_at')
     .orderByRaw('staff_id <> ?, shared, id', [staffId])

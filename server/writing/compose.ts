@@ -1,32 +1,14 @@
 import MailComposer from 'nodemailer/lib/mail-composer';
 import type { Knex } from 'knex';
 import type { Addressees } from '../../contract/index.ts';
-import type { DocNode } from '../../core/merge/document.ts';
 import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { readingOf } from '../reading/kept.ts';
+import { fromJson } from '../foundation/json.ts';
 
-export interface DraftRecord {
-  id: number;
-  staff_id: number;
-  mailbox_id: number | null;
-  state: 'draft' | 'waiting' | 'sent' | 'thrown';
-  how: 'new' | 'reply' | 'all' | 'forward';
-  about_id: number | null;
-  message_id: string;
-  people: string;
-  subject: string;
-  body: string;
-  plain: number;
-  quoted: string;
-  file_ids: string;
-  version: number;
-  saved_at: Date;
-  send_at: Date | null;
-  mirrored: number;
-  mirrored_in: number | null;
-}
+export type DraftRecord = Rows['draft'];
 
 /** The lines below everything a member of staff writes: who they are, and the firm's notice. */
 export async function signatureOf(db: Knex, staffId: number): Promise<string> {
@@ -48,16 +30,16 @@ export async function signatureOf(db: Knex, staffId: number): Promise<string> {
  * @param date what its Date header says
  */
 export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Promise<Buffer> {
-  const people = JSON.parse(draft.people) as Addressees;
+  const people = fromJson('draft.people', draft.people);
   const [mailbox, staff, signature, about, enclosures] = await Promise.all([
-    db('mailbox').where({ id: draft.mailbox_id }).first('address', 'name', 'shared'),
+    db('mailbox').where('id', draft.mailbox_id).first('address', 'name', 'shared'),
     db('staff').where({ id: draft.staff_id }).first('name'),
     signatureOf(db, draft.staff_id),
     draft.about_id && draft.how !== 'forward' ? parentOf(db, draft.about_id) : null,
     enclosuresOf(db, draft.id),
   ]);
   const { text, html } = renderLetter({
-    body: JSON.parse(draft.body) as DocNode,
+    body: fromJson('draft.body', draft.body),
     signature,
     quoted: draft.quoted,
     plain: Boolean(draft.plain),
@@ -88,14 +70,12 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
 }
 
 async function parentOf(db: Knex, id: number) {
-  const row: { raw_hash: Buffer } | undefined = await db('message').where({ id }).first('raw_hash');
+  const row = await db('message').where({ id }).first('raw_hash');
   return row ? (await readingOf(db, row.raw_hash)).read : null;
 }
 
 async function enclosuresOf(db: Knex, draftId: number) {
-  const rows: { filename: string; mime_type: string; hash: Buffer }[] = await db('draft_enclosure')
-    .where({ draft_id: draftId })
-    .orderBy('id');
+  const rows = await db('draft_enclosure').where({ draft_id: draftId }).orderBy('id');
   return Promise.all(
     rows.map(async (row) => ({
       filename: row.filename,

@@ -1,3 +1,5 @@
+import { readMailbox } from '../mailserver/access.ts';
+import { select } from '../foundation/rows.ts';
 import { letters } from './outgoing.ts';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
@@ -11,14 +13,15 @@ import type {
   FileRef,
 } from '../../contract/index.ts';
 import { isAddress, shownName } from '../../core/address/address.ts';
-import { transact } from '../foundation/database.ts';
-import { beat } from '../foundation/pulse.ts';
-import { boxToWriteAs, visibleBoxes } from '../correspondence/boxes.ts';
+import { transact, type Transaction } from '../foundation/database.ts';
+import { noteChange } from '../foundation/changes.ts';
+import { boxToWriteAs } from '../correspondence/boxes.ts';
 import type { Office } from '../foundation/office.ts';
 import { filesByIds } from '../records/files.ts';
 import { signatureOf, type DraftRecord } from './compose.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
+import { fromJson, toJson } from '../foundation/json.ts';
 
 /** So long a message can be taken back after it was sent off, in milliseconds. */
 const UNDO = 10_000;
@@ -26,7 +29,7 @@ const MOST_FITTING = 8;
 
 /** A draft of one's own. @throws for anybody else's */
 export async function readDraft(db: Knex, staffId: number, id: number): Promise<DraftRecord> {
-  const row: DraftRecord | undefined = await db('draft').where({ id, staff_id: staffId }).first();
+  const row = await db('draft').where({ id, staff_id: staffId }).first();
   if (!row || row.state === 'thrown') throw notFound('That message');
   return row;
 }
@@ -34,16 +37,23 @@ export async function readDraft(db: Knex, staffId: number, id: number): Promise<
 export async function viewDraft(office: Office, staffId: number, id: number): Promise<DraftView> {
   const { db } = office;
   const row = await readDraft(db, staffId, id);
-  const people = JSON.parse(row.people) as Addressees;
-  const fileIds = JSON.parse(row.file_ids) as number[];
+  const people = fromJson('draft.people', row.people);
+  const fileIds = fromJson('draft.file_ids', row.file_ids);
   const [files, fitting, enclosures, signature, about, dispatch] = await Promise.all([
     filesByIds(db, fileIds),
     fittingFiles(office, people),
-    db('draft_enclosure')
-      .join('raw', 'raw.hash', 'draft_enclosure.hash')
-      .where({ draft_id: id })
-      .orderBy('draft_enclosure.id')
-      .select('draft_enclosure.id', 'filename', 'mime_type', 'raw.size'),
+    select(
+      db('draft_enclosure')
+        .join('raw', 'raw.hash', 'draft_enclosure.hash')
+        .where({ draft_id: id })
+        .orderBy('draft_enclosure.id'),
+      {
+        id: 'draft_enclosure.id',
+        filename: 'draft_enclosure.filename',
+        mimeType: 'draft_enclosure.mime_type',
+        size: 'raw.size',
+      },
+    ),
     signatureOf(db, staffId),
     row.about_id
       ? db('message').where({ id: row.about_id }).first('id', 'subject', 'from_name', 'from_address')
@@ -58,17 +68,12 @@ export async function viewDraft(office: Office, staffId: number, id: number): Pr
     mailboxId: row.mailbox_id,
     people,
     subject: row.subject,
-    body: JSON.parse(row.body) as DraftView['body'],
+    body: fromJson('draft.body', row.body),
     plain: Boolean(row.plain),
     quoted: row.quoted,
     files: fileIds.flatMap((each) => files.get(each) ?? []),
     fittingFiles: fitting,
-    enclosures: enclosures.map((each) => ({
-      id: each.id,
-      filename: each.filename,
-      mimeType: each.mime_type,
-      size: each.size,
-    })),
+    enclosures,
     signature,
     savedAt: row.saved_at.toISOString(),
     sendAt: row.send_at?.toISOString() ?? null,
@@ -93,7 +98,7 @@ function problemOf({
   return ['delayed', 'returned', 'uncertain'].includes(state ?? '') ? answer : null;
 }
 
-function stateOf(own: DraftRecord['state'], dispatch: string | undefined): DraftView['state'] {
+function stateOf(own: DraftRecord['state'], dispatch: string | null | undefined): DraftView['state'] {
   if (own === 'draft' || !dispatch) return 'draft';
   if (dispatch === 'waiting' || dispatch === 'delayed') return 'waiting';
   if (dispatch === 'left') return 'sent';
@@ -135,12 +140,12 @@ export async function saveDraft(
     .where({ id, staff_id: staffId, version: save.version, state: 'draft' })
     .update({
       mailbox_id: save.mailboxId,
-      people: JSON.stringify(save.people),
+      people: toJson('draft.people', save.people),
       subject: save.subject,
-      body: JSON.stringify(save.body),
+      body: toJson('draft.body', save.body),
       plain: save.plain,
       quoted: save.quoted,
-      file_ids: JSON.stringify(fileIds),
+      file_ids: toJson('draft.file_ids', fileIds),
       version: save.version + 1,
       saved_at: savedAt,
     });
@@ -159,20 +164,31 @@ export async function saveDraft(
 /** Throws a draft away. */
 export async function throwDraft(db: Knex, staffId: number, id: number): Promise<void> {
   await readDraft(db, staffId, id);
-  const changed = await db('draft')
-    .where({ id, staff_id: staffId, state: 'draft' })
-    .update({ state: 'thrown', saved_at: new Date() });
-  if (!changed) throw new Refusal(409, 'This message is on its way already.');
-  await beat(db, 'mail');
+  await transact(db, async (trx) => {
+    const changed = await trx('draft')
+      .where({ id, staff_id: staffId, state: 'draft' })
+      .update({ state: 'thrown', saved_at: new Date() });
+    if (!changed) throw new Refusal(409, 'This message is on its way already.');
+    await noteDraft(trx, id);
+  });
 }
 
 /** Takes a draft out of what was thrown away. */
 export async function restoreDraft(db: Knex, staffId: number, id: number): Promise<void> {
-  const changed = await db('draft')
-    .where({ id, staff_id: staffId, state: 'thrown' })
-    .update({ state: 'draft', saved_at: new Date() });
-  if (!changed) throw notFound('That message');
-  await beat(db, 'mail');
+  await transact(db, async (trx) => {
+    const changed = await trx('draft')
+      .where({ id, staff_id: staffId, state: 'thrown' })
+      .update({ state: 'draft', saved_at: new Date() });
+    if (!changed) throw notFound('That message');
+    await noteDraft(trx, id);
+  });
+}
+
+/** Tells that a draft changed: whoever writes it, and the mailbox whose Drafts show it. */
+async function noteDraft(trx: Transaction, id: number): Promise<void> {
+  const draft = await trx('draft').where({ id }).first('staff_id', 'mailbox_id');
+  await noteChange(trx, 'drafts', 'staff', [draft?.staff_id]);
+  await noteChange(trx, 'pending', 'mailbox', [draft?.mailbox_id]);
 }
 
 /**
@@ -193,18 +209,16 @@ export async function sendDraft(
       409,
       'This message was changed in another window, or is on its way already. Open it again.',
     );
-  const people = JSON.parse(draft.people) as Addressees;
+  const people = fromJson('draft.people', draft.people);
   const everybody = [...people.to, ...people.cc, ...people.bcc];
   if (!everybody.length) throw new Refusal(400, 'Say whom it is to.', 'people');
   const wrong = everybody.find(({ email }) => !isAddress(email));
   if (wrong) throw new Refusal(400, `“${wrong.email || wrong.name}” is not an email address.`, 'people');
-  if (draft.mailbox_id === null)
+  const { mailbox_id } = draft;
+  if (mailbox_id === null)
     throw new Refusal(400, 'Choose from which mailbox it goes, or connect one first.', 'mailboxId');
-  await boxToWriteAs(db, staffId, draft.mailbox_id);
-  const box = await visibleBoxes(db, staffId)
-    .where('mailbox.id', draft.mailbox_id)
-    .first('mailbox.verified_at', 'mailbox.paused_at');
-  if (!box?.verified_at)
+  await boxToWriteAs(db, staffId, mailbox_id);
+  if (!(await readMailbox(db, mailbox_id)).verified_at)
     throw new Refusal(400, 'That mailbox is not verified yet, so nothing is sent from it.', 'mailboxId');
   const later = at ? new Date(at) : null;
   if (later && later.getTime() < Date.now()) throw new Refusal(400, 'That time has passed.', 'at');
@@ -218,7 +232,7 @@ export async function sendDraft(
     await trx('dispatch').insert({
       kind: letters.name,
       draft_id: id,
-      mailbox_id: draft.mailbox_id,
+      mailbox_id,
       to_name: first?.name ?? '',
       to_address: first?.email ?? '',
       message_id: draft.message_id,
@@ -226,8 +240,8 @@ export async function sendDraft(
       next_at: leaves,
     });
     await noteHandling(trx, staffId, draft);
+    await noteDraft(trx, id);
   });
-  await beat(db, 'mail');
   return { leavesAt: leaves.toISOString(), words: later ? 'Kept for later' : 'Sent' };
 }
 
@@ -235,10 +249,16 @@ export async function sendDraft(
 async function noteHandling(trx: Knex.Transaction, staffId: number, draft: DraftRecord): Promise<void> {
   if (!draft.about_id || draft.how === 'forward') return;
   await trx('message').where({ id: draft.about_id }).whereNull('handler_id').update({ handler_id: staffId });
-  const copies: { mailbox_id: number; folder_id: number; uid: number }[] = await trx('message_copy')
+  await noteChange(trx, 'mail', 'message', [draft.about_id]);
+  const own = trx('message_copy')
     .join('folder', 'folder.id', 'message_copy.folder_id')
-    .where({ message_id: draft.about_id, 'folder.mailbox_id': draft.mailbox_id })
-    .select('folder.mailbox_id', 'message_copy.folder_id', 'message_copy.uid');
+    .where('message_copy.message_id', draft.about_id)
+    .where('folder.mailbox_id', draft.mailbox_id);
+  const copies = await select(own, {
+    mailbox_id: 'folder.mailbox_id',
+    folder_id: 'message_copy.folder_id',
+    uid: 'message_copy.uid',
+  });
   if (copies.length)
     await trx('mail_change')
       .insert(
@@ -258,13 +278,13 @@ export async function recallDraft(db: Knex, staffId: number, id: number): Promis
       .delete();
     if (!taken) throw new Refusal(409, 'It has left already and cannot be taken back.');
     await trx('draft').where({ id }).update({ state: 'draft', send_at: null, saved_at: new Date() });
+    await noteDraft(trx, id);
   });
-  await beat(db, 'mail');
 }
 
 /** One's drafts, what waits to leave, and what did not go as meant. */
 export async function listDrafts(db: Knex, staffId: number): Promise<DraftRow[]> {
-  const rows = await db('draft')
+  const own = db('draft')
     .leftJoin('dispatch', 'dispatch.draft_id', 'draft.id')
     .leftJoin('mailbox', 'mailbox.id', 'draft.mailbox_id')
     .where('draft.staff_id', staffId)
@@ -279,20 +299,26 @@ export async function listDrafts(db: Knex, staffId: number): Promise<DraftRow[]>
       ),
     )
     .orderBy('draft.saved_at', 'desc')
-    .limit(200)
-    .select(
-      'draft.*',
-      'mailbox.address',
-      'dispatch.id as dispatch_id',
-      'dispatch.state as fared',
-      'dispatch.answer',
-      'dispatch.refused',
-    );
+    .limit(200);
+  const rows = await select(own, {
+    id: 'draft.id',
+    state: 'draft.state',
+    people: 'draft.people',
+    subject: 'draft.subject',
+    file_ids: 'draft.file_ids',
+    saved_at: 'draft.saved_at',
+    send_at: 'draft.send_at',
+    address: 'mailbox.address?',
+    dispatch_id: 'dispatch.id?',
+    fared: 'dispatch.state?',
+    answer: 'dispatch.answer?',
+    refused: 'dispatch.refused?',
+  });
   const files = await filesByIds(db, [
-    ...new Set(rows.flatMap((row) => JSON.parse(row.file_ids) as number[])),
+    ...new Set(rows.flatMap((row) => fromJson('draft.file_ids', row.file_ids))),
   ]);
   return rows.map((row) => {
-    const people = JSON.parse(row.people) as Addressees;
+    const people = fromJson('draft.people', row.people);
     const state = stateOf(row.state, row.fared);
     return {
       id: row.id,
@@ -300,7 +326,7 @@ export async function listDrafts(db: Knex, staffId: number): Promise<DraftRow[]>
       to: [...people.to, ...people.cc, ...people.bcc].map(({ name, email }) => name || email).join(', '),
       subject: row.subject,
       from: row.address,
-      files: (JSON.parse(row.file_ids) as number[])
+      files: fromJson('draft.file_ids', row.file_ids)
         .map((fileId) => files.get(fileId)?.number ?? '')
         .join(', '),
       savedAt: row.saved_at.toISOString(),

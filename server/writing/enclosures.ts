@@ -1,3 +1,4 @@
+import { selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 import { keepRaw, packRaw } from '../foundation/sources.ts';
 import { messageEnclosure } from '../filing/message.ts';
@@ -18,11 +19,10 @@ export async function addEnclosure(
 ): Promise<void> {
   const draft = await readDraft(db, staffId, id);
   if (draft.state !== 'draft') throw new Refusal(409, 'This message is on its way already.');
-  const before = await db('draft_enclosure')
-    .join('raw', 'raw.hash', 'draft_enclosure.hash')
-    .where({ draft_id: id })
-    .sum('raw.size as bytes')
-    .first();
+  const before = await selectFirst(
+    db('draft_enclosure').join('raw', 'raw.hash', 'draft_enclosure.hash').where({ draft_id: id }),
+    { bytes: db.raw<number | null>('SUM(raw.size)') },
+  );
   if (Number(before?.bytes ?? 0) + content.length > MOST_BYTES)
     throw new Refusal(413, 'Together the enclosures are larger than 25 MB, which most mail servers refuse.');
   await keepEnclosure(db, id, filename, mimeType, content);

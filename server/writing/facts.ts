@@ -1,88 +1,68 @@
+import { select, selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 import type { Fact, Wording } from '../../contract/index.ts';
 import type { z } from 'zod';
 import type { StaffMember, WordingDraft } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
-import { BUILT_IN_FIELDS, type DocNode, type Facts } from '../../core/merge/document.ts';
+import type { Facts } from '../../core/facts/catalogue.ts';
 import { greeting } from '../../core/merge/greeting.ts';
 import { fillIn } from '../../core/merge/letter.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { isDuplicate } from '../foundation/database.ts';
-import { readFirm } from '../foundation/firm.ts';
-import { fieldWords, type FieldRow } from '../records/clients.ts';
+import { factCatalogue, gatherFacts, type FactsAbout } from '../facts/gather.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
+import { fromJson, toJson } from '../foundation/json.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */
 export async function factsOfFile(db: Knex, fileId: number | undefined): Promise<Fact[]> {
-  const firm = await readFirm(db);
-  const own: { id: number; label: string }[] = await db('field').orderBy('position').select('id', 'label');
-  const values: Record<string, string> = { 'firm.name': firm.name };
+  const [catalogue, [values = {}]] = await Promise.all([
+    factCatalogue(db),
+    gatherFacts(db, [await aboutFile(db, fileId)]),
+  ]);
+  return catalogue.flatMap((fact) =>
+    values[fact.key]?.trim() ? [{ ...fact, value: values[fact.key] ?? '' }] : [],
+  );
+}
+
+async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbout> {
   const file = fileId
-    ? await db('file')
-        .join('client', 'client.id', 'file.client_id')
-        .leftJoin('staff', 'staff.id', db.raw('COALESCE(file.adviser_id, client.adviser_id)'))
-        .where('file.id', fileId)
-        .first(
-          'file.number',
-          'file.title',
-          'file.client_id',
-          'client.name',
-          'client.place',
-          'client.service',
-          'client.greeting',
-          'staff.name as adviser',
-          'staff.email',
-          'staff.phone',
-        )
+    ? await selectFirst(db('file').join('client', 'client.id', 'file.client_id').where('file.id', fileId), {
+        clientId: 'file.client_id',
+        adviserId: db.raw<number | null>('COALESCE(file.adviser_id, client.adviser_id)'),
+        greeting: 'client.greeting',
+      })
     : undefined;
-  if (file) {
-    const people: { first_name: string; last_name: string }[] = await db('client_person')
+  if (!file) return { clientId: 0, fileId: null, adviserId: null, person: null, greeting: null };
+  const people = await select(
+    db('client_person')
       .join('person', 'person.id', 'client_person.person_id')
-      .where({ client_id: file.client_id, writes: 1 })
-      .orderBy('client_person.position')
-      .select('first_name', 'last_name');
-    Object.assign(values, {
-      'client.name': file.name,
-      'client.place': file.place,
-      'client.service': file.service ?? '',
-      'file.number': file.number,
-      'file.title': file.title,
-      'adviser.name': file.adviser ?? '',
-      'adviser.email': file.email ?? '',
-      'adviser.phone': file.phone ?? '',
-      'person.firstName': people[0]?.first_name ?? '',
-      'person.lastName': people[0]?.last_name ?? '',
-      greeting:
-        greeting(
-          people.map((person) => ({ firstName: person.first_name, lastName: person.last_name })),
-          file.greeting,
-        ) ?? '',
-    });
-    const kept: (FieldRow & { field_id: number })[] = await db('field_value')
-      .join('field', 'field.id', 'field_value.field_id')
-      .where({ client_id: file.client_id });
-    for (const row of kept) values[`field:${row.field_id}`] = fieldWords(row);
-  }
-  return [
-    ...BUILT_IN_FIELDS,
-    ...own.map((field) => ({ key: `field:${field.id}`, label: field.label })),
-  ].flatMap(({ key, label }) => (values[key]?.trim() ? [{ key, label, value: values[key] ?? '' }] : []));
+      .where({ client_id: file.clientId, writes: 1 })
+      .orderBy('client_person.position'),
+    { firstName: 'person.first_name', lastName: 'person.last_name' },
+  );
+  return {
+    ...file,
+    fileId: fileId ?? null,
+    person: people[0] ?? null,
+    greeting: greeting(people, file.greeting),
+  };
 }
 
 /** Templates and stock paragraphs, their fields filled in from a file. */
 export async function listWordings(db: Knex, fileId: number | undefined): Promise<Wording[]> {
-  const [rows, facts, own] = await Promise.all([
+  const [rows, facts, catalogue] = await Promise.all([
     db('wording').orderBy('kind').orderBy('name').select(),
     factsOfFile(db, fileId),
-    db('field').select('id', 'label'),
+    factCatalogue(db),
   ]);
   const values: Facts = Object.fromEntries(facts.map(({ key, value }) => [key, value]));
-  const labels = new Map<string, string>([
-    ...BUILT_IN_FIELDS.map(({ key, label }) => [key, label] as const),
-    ...(own as { id: number; label: string }[]).map(({ id, label }) => [`field:${id}`, label] as const),
-  ]);
+  const labels = new Map(catalogue.map(({ key, label }) => [key, label]));
   return rows.map((row) => {
-    const { doc, missing } = fillIn(JSON.parse(row.body) as DocNode, values, (key) => labels.get(key) ?? key);
+    const { doc, missing } = fillIn(
+      fromJson('wording.body', row.body),
+      values,
+      (key) => labels.get(key) ?? key,
+    );
     return {
       id: row.id,
       kind: row.kind,
@@ -103,7 +83,7 @@ export async function keepWording(
     const [id = 0] = await db('wording').insert({
       ...draft,
       staff_id: staffId,
-      body: JSON.stringify(draft.body),
+      body: toJson('wording.body', draft.body),
     });
     await noteAudit(db, staffId, 'wording kept', 'wording', id, null, { name: draft.name });
   } catch (error) {

@@ -36,9 +36,7 @@ export async function mirrorDrafts(
     )
     .limit(AT_ONCE);
   if (!drafts.length) return;
-  const folder: { path: string } | undefined = await db('folder')
-    .where({ mailbox_id: mailboxId, role: 'drafts' })
-    .first('path');
+  const folder = await db('folder').where({ mailbox_id: mailboxId, role: 'drafts' }).first('path');
   if (!folder) return;
   for (const draft of drafts)
     await alone(async () => {

@@ -1,8 +1,9 @@
-import type { Addressees } from '../../contract/index.ts';
+import { noteChange } from '../foundation/changes.ts';
 import { addressKey } from '../../core/address/address.ts';
 import type { OutgoingKind } from '../dispatch/port.ts';
 import { insertAll } from '../foundation/rows.ts';
-import { composeDraft, type DraftRecord } from './compose.ts';
+import { composeDraft } from './compose.ts';
+import { fromJson } from '../foundation/json.ts';
 
 /** Single letters on their way: all their addressees on one envelope. */
 export const letters: OutgoingKind = {
@@ -13,13 +14,13 @@ export const letters: OutgoingKind = {
   ready: async () => () => undefined,
 
   async load(db, rows) {
-    const drafts: DraftRecord[] = await db('draft').whereIn('id', idsOf(rows));
+    const drafts = await db('draft').whereIn('id', idsOf(rows));
     const draftOf = new Map(drafts.map((draft) => [draft.id, draft]));
     return new Map(
       rows.flatMap((row) => {
         const draft = draftOf.get(row.draft_id ?? 0);
         if (!draft) return [];
-        const { to, cc, bcc } = JSON.parse(draft.people) as Addressees;
+        const { to, cc, bcc } = fromJson('draft.people', draft.people);
         const outgoing = {
           envelope: [...new Set([...to, ...cc, ...bcc].map(({ email }) => email))],
           since: draft.send_at ?? new Date(),
@@ -32,16 +33,17 @@ export const letters: OutgoingKind = {
 
   /** A written message is no draft any more; who had a hidden copy is known to us alone, and who wrote it. */
   async recorded(trx, rows) {
-    const drafts: DraftRecord[] = await trx('draft').whereIn('id', idsOf(rows));
+    const drafts = await trx('draft').whereIn('id', idsOf(rows));
     const draftOf = new Map(drafts.map((draft) => [draft.id, draft]));
     for (const { recordId, draft_id, left_at } of rows) {
       const draft = draftOf.get(draft_id ?? 0);
       if (!draft || !recordId) continue;
       await trx('draft').where({ id: draft.id }).update({ state: 'sent', saved_at: left_at });
+      await noteChange(trx, 'drafts', 'staff', [draft.staff_id]);
       // Whoever wrote it chose its file, too.
       await trx('message').where({ id: recordId }).update({ handler_id: draft.staff_id });
       await trx('message').where({ id: recordId, state: 'logged' }).update({ decided_by: draft.staff_id });
-      const { bcc } = JSON.parse(draft.people) as Addressees;
+      const { bcc } = fromJson('draft.people', draft.people);
       const hidden = bcc.map(({ name, email }) => ({
         message_id: recordId,
         role: 'bcc',

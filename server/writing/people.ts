@@ -1,18 +1,9 @@
 import type { Knex } from 'knex';
 import type { Correspondent } from '../../contract/index.ts';
 import { searchExpression } from '../../core/message/query.ts';
-import { likePattern } from '../foundation/rows.ts';
+import { likePattern, select } from '../foundation/rows.ts';
 
 const MOST = 12;
-
-interface Row {
-  first_name: string;
-  last_name: string;
-  email: string;
-  role: string | null;
-  client: string | null;
-  on_file: number;
-}
 
 /**
  * People a message may go to: those of the file and its client first, by role, then anybody in the records
@@ -49,7 +40,7 @@ function named(query: Knex.QueryBuilder, words: readonly string[]): Knex.QueryBu
 }
 
 async function peopleOfFile(db: Knex, fileId: number, words: readonly string[]): Promise<Correspondent[]> {
-  const rows: Row[] = await named(
+  const query = named(
     db('file')
       .join('client', 'client.id', 'file.client_id')
       .join('client_person', 'client_person.client_id', 'file.client_id')
@@ -66,13 +57,14 @@ async function peopleOfFile(db: Knex, fileId: number, words: readonly string[]):
     .orderByRaw(
       'file_person.file_id IS NULL, client_person.writes DESC, client_person.position, address.position',
     )
-    .limit(MOST)
-    .select('person.first_name', 'person.last_name', 'address.email', 'client.name as client')
-    .select(
-      db.raw("COALESCE(NULLIF(file_person.role, ''), client_person.role) AS role"),
-      db.raw('1 AS on_file'),
-    );
-  return rows.map(asCorrespondent);
+    .limit(MOST);
+  const rows = await select(query, {
+    first_name: 'person.first_name',
+    last_name: 'person.last_name',
+    email: 'address.email',
+    role: db.raw<string>("COALESCE(NULLIF(file_person.role, ''), client_person.role)"),
+  });
+  return rows.map((row) => ({ name: nameOf(row), email: row.email, role: row.role, onFile: true }));
 }
 
 /** By name through the full-text key, by address through its beginning: a scan of all people would be felt. */
@@ -94,7 +86,7 @@ async function anybody(db: Knex, words: readonly string[]): Promise<Corresponden
   ]);
   const ids = [...new Set([...byName, ...byAddress])];
   if (!ids.length) return [];
-  const rows: Row[] = await named(
+  const query = named(
     db('person')
       .join('address', (join) =>
         join.on('address.person_id', 'person.id').andOn('address.current', db.raw('1')),
@@ -105,24 +97,28 @@ async function anybody(db: Knex, words: readonly string[]): Promise<Corresponden
     words,
   )
     .orderBy('person.last_name')
-    .limit(MOST)
-    .select('person.first_name', 'person.last_name', 'address.email', 'client_person.role')
-    .select('client.name as client', db.raw('0 AS on_file'));
-  return rows.map(asCorrespondent);
+    .limit(MOST);
+  const rows = await select(query, {
+    first_name: 'person.first_name',
+    last_name: 'person.last_name',
+    email: 'address.email',
+    role: 'client_person.role?',
+    client: 'client.name?',
+  });
+  return rows.map((row) => ({
+    name: nameOf(row),
+    email: row.email,
+    role: [row.role, row.client].filter(Boolean).join(', '),
+    onFile: false,
+  }));
 }
 
 async function colleagues(db: Knex, words: readonly string[]): Promise<Correspondent[]> {
   const query = db('staff').where({ active: 1 });
   for (const word of words) query.where('name', 'like', likePattern(word));
-  const rows: { name: string; email: string }[] = await query.limit(5).select('name', 'email');
+  const rows = await query.limit(5).select('name', 'email');
   return rows.map((row) => ({ ...row, role: 'colleague', onFile: false }));
 }
 
-function asCorrespondent(row: Row): Correspondent {
-  return {
-    name: `${row.first_name} ${row.last_name}`.trim(),
-    email: row.email,
-    role: row.on_file ? (row.role ?? '') : [row.role, row.client].filter(Boolean).join(', '),
-    onFile: Boolean(row.on_file),
-  };
-}
+const nameOf = (row: { first_name: string; last_name: string }) =>
+  `${row.first_name} ${row.last_name}`.trim();

@@ -1,5 +1,6 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
-import { until } from '../server/helpers.ts';
+import { until, one } from '../server/helpers.ts';
 import { accessible, openOffice, signIn, type BrowserOffice } from './office.ts';
 
 describe('the first working day, in the browser', function () {
@@ -40,15 +41,13 @@ describe('the first working day, in the browser', function () {
       40,
     );
     await accessible(page, 'mailboxes');
-    expect(Number((await firm.db('message').count('* as n').first())?.n)).to.be.greaterThan(100);
+    expect(await countOf(firm.db('message'))).to.be.greaterThan(100);
   });
 
   it('shows on Today what needs a person', async () => {
     const { page, address, firm } = office;
     await page.goto(address);
-    const waiting = Number(
-      (await firm.db('message').where({ state: 'suggested' }).count('* as n').first())?.n,
-    );
+    const waiting = await countOf(firm.db('message').where({ state: 'suggested' }));
     await page
       .locator('.needs-list li', { hasText: 'without a file' })
       .getByText(String(waiting), { exact: true })
@@ -109,9 +108,9 @@ describe('the first working day, in the browser', function () {
     await page.getByText('File to 2 files').waitFor();
     await page.keyboard.press('Enter');
     await settled('filed to two', 'Filed to % and %');
-    expect((await firm.db('filing_step').where('words', 'like', 'Filed to % and %').first()).note).to.equal(
-      'Both, as she said.',
-    );
+    expect(
+      (await one(firm.db('filing_step').where('words', 'like', 'Filed to % and %').first())).note,
+    ).to.equal('Both, as she said.');
     await page.locator('.row', { hasText: 'my new address' }).click();
     await page.getByRole('heading', { name: 'my new address' }).waitFor();
     await page.keyboard.press('l');
@@ -253,10 +252,10 @@ describe('the first working day, in the browser', function () {
     await page.getByRole('button', { name: 'Let them go' }).click();
     await page.getByText(new RegExp(`${recipients} of ${recipients} left`)).waitFor({ timeout: 30_000 });
     await accessible(page, 'progress');
-    const mailing = await firm.db('mailing').where({ name: 'The gate' }).orderBy('id', 'desc').first('id');
-    expect(
-      Number((await firm.db('dispatch').where({ mailing_id: mailing.id }).count('* as n').first())?.n),
-    ).to.equal(recipients);
+    const mailing = await one(
+      firm.db('mailing').where({ name: 'The gate' }).orderBy('id', 'desc').first('id'),
+    );
+    expect(await countOf(firm.db('dispatch').where({ mailing_id: mailing.id }))).to.equal(recipients);
     const test = await firm
       .db('message_party')
       .join('message', 'message.id', 'message_party.message_id')
@@ -273,12 +272,12 @@ describe('the first working day, in the browser', function () {
       async () => Boolean(await firm.db('dispatch').whereNotNull('answered_message_id').first()),
       60,
     );
-    const row = await firm.db('dispatch').whereNotNull('answered_message_id').first();
+    const row = await one(firm.db('dispatch').whereNotNull('answered_message_id').first());
     // It may come before what it answers is logged; then it is looked at again.
     await until('it is on the file that was chosen at release', async () => {
       const files: number[] = await firm
         .db('filing')
-        .where({ message_id: row.answered_message_id })
+        .where('message_id', row.answered_message_id)
         .pluck('file_id');
       return files.length === 1 && files[0] === row.file_id;
     });
@@ -287,12 +286,14 @@ describe('the first working day, in the browser', function () {
     await page.goto(`${address}/clients/${row.client_id}`);
     const answer = page.locator('.entry.left', { hasText: 'Re: The gate at' }).first();
     await answer.waitFor();
-    const silent = await firm
-      .db('dispatch')
-      .whereNull('answered_message_id')
-      .where({ state: 'left' })
-      .whereNotNull('logged_message_id')
-      .first();
+    const silent = await one(
+      firm
+        .db('dispatch')
+        .whereNull('answered_message_id')
+        .where({ state: 'left' })
+        .whereNotNull('logged_message_id')
+        .first(),
+    );
     expect(silent, 'somebody who has not answered').to.be.an('object');
     await page.goto(`${address}/clients/${silent.client_id}`);
     await page.locator('.entry.right', { hasText: 'The gate at' }).first().waitFor();

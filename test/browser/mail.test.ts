@@ -1,5 +1,6 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
-import { deliver, until } from '../server/helpers.ts';
+import { deliver, until, one } from '../server/helpers.ts';
 import { accessible, openOffice, signIn, type BrowserOffice } from './office.ts';
 
 const OFFICE = 'office@quillhurst.example';
@@ -26,10 +27,7 @@ describe('the day’s mail, in the browser', function () {
     await signIn(office);
     await until(
       'all six are in step',
-      async () =>
-        Number(
-          (await office.firm.db('mailbox').whereNotNull('in_step_at').count('* as n').first())?.n ?? 0,
-        ) === 6,
+      async () => (await countOf(office.firm.db('mailbox').whereNotNull('in_step_at'))) === 6,
       60,
     );
   });
@@ -167,9 +165,7 @@ describe('the day’s mail, in the browser', function () {
     await page.getByRole('button', { name: /^Send Ctrl/ }).click();
     await page.getByRole('button', { name: 'Undo' }).click();
     await text.getByText('It will be done by Friday').waitFor();
-    expect(Number((await firm.db('dispatch').whereNotNull('draft_id').count('* as n').first())?.n)).to.equal(
-      0,
-    );
+    expect(await countOf(firm.db('dispatch').whereNotNull('draft_id'))).to.equal(0);
     await page.getByRole('button', { name: /^Send Ctrl/ }).click();
     await page.getByText('Sent.', { exact: true }).waitFor({ timeout: 25_000 });
     await page.goto(`${office.address}/clients/${row.client_id}`);
@@ -195,18 +191,9 @@ describe('the day’s mail, in the browser', function () {
     const kept = page.locator('tr', { hasText: 'Monday' });
     await kept.getByText('kept for later').waitFor();
     await accessible(page, 'drafts');
-    expect(
-      Number(
-        (
-          await firm
-            .db('dispatch')
-            .where({ state: 'waiting' })
-            .whereNotNull('draft_id')
-            .count('* as n')
-            .first()
-        )?.n,
-      ),
-    ).to.equal(1);
+    expect(await countOf(firm.db('dispatch').where({ state: 'waiting' }).whereNotNull('draft_id'))).to.equal(
+      1,
+    );
     await kept.getByRole('button', { name: 'take back' }).click();
     await kept.getByRole('button', { name: 'throw away' }).click();
     await page.getByRole('status').getByText('Thrown away.').waitFor();
@@ -223,7 +210,7 @@ describe('the day’s mail, in the browser', function () {
     await page.getByLabel('Password').fill('not it');
     await page.getByRole('button', { name: 'Try it' }).click();
     await page.locator('.steps li.bad').first().waitFor();
-    const { id } = await firm.db('mailbox').where({ address: MAREN }).first('id');
+    const { id } = await one(firm.db('mailbox').where({ address: MAREN }).first('id'));
     await page.goto(`${address}/mailboxes/${id}`);
     await page.getByRole('button', { name: 'Pause' }).click();
     await page.getByRole('button', { name: 'Go on' }).waitFor();
@@ -237,7 +224,8 @@ describe('the day’s mail, in the browser', function () {
 
   it('files to what the typed words mean, however quick the key', async () => {
     const { page, firm } = office;
-    const [first, second] = await firm.db('file').where({ general: 0 }).orderBy('number').limit(2);
+    const files = await firm.db('file').where({ general: 0 }).orderBy('number').limit(2);
+    const [first, second] = [files[0]!, files[1]!];
     const id = `quick${Date.now()}@x.example`;
     deliver(firm, OFFICE, id, { headers: { Subject: 'Quick fingers' } });
     await openMail();
@@ -265,16 +253,14 @@ describe('the day’s mail, in the browser', function () {
 
   it('asks before anything goes for good where a mailbox has no bin, and says what a server did not do', async () => {
     const { page, firm } = office;
-    const mailbox = await firm.db('mailbox').where({ address: MAREN }).first('id', 'name');
+    const mailbox = await one(firm.db('mailbox').where({ address: MAREN }).first('id', 'name'));
     await firm.db('mailbox').where({ id: mailbox.id }).update({ paused_at: new Date() });
     await firm.db('folder').where({ mailbox_id: mailbox.id, role: 'trash' }).update({ role: 'other' });
-    const inbox = await firm.db('folder').where({ mailbox_id: mailbox.id, role: 'inbox' }).first('id');
-    const { message_id } = await firm
-      .db('message_copy')
-      .where({ shown_in: inbox.id })
-      .orderBy('at', 'desc')
-      .first();
-    const { subject } = await firm.db('message').where({ id: message_id }).first('subject');
+    const inbox = await one(firm.db('folder').where({ mailbox_id: mailbox.id, role: 'inbox' }).first('id'));
+    const { message_id } = await one(
+      firm.db('message_copy').where({ shown_in: inbox.id }).orderBy('at', 'desc').first(),
+    );
+    const { subject } = await one(firm.db('message').where({ id: message_id }).first('subject'));
     await firm.db('mail_undone').insert({
       mailbox_id: mailbox.id,
       message_id,
@@ -299,7 +285,7 @@ describe('the day’s mail, in the browser', function () {
     await page.keyboard.press('Delete');
     await page.getByRole('button', { name: 'Make a bin and throw away' }).click();
     await page.getByText('Thrown away: 1 message.').waitFor();
-    const bin = await firm.db('folder').where({ mailbox_id: mailbox.id, role: 'trash' }).first('id');
+    const bin = await one(firm.db('folder').where({ mailbox_id: mailbox.id, role: 'trash' }).first('id'));
     expect(await firm.db('message_copy').where({ message_id, shown_in: bin.id })).to.have.length(1);
     await firm.db('mailbox').where({ id: mailbox.id }).update({ paused_at: null });
   });

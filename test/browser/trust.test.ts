@@ -1,6 +1,7 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
 import { EXCHANGE } from '../../outside/vouch.ts';
-import { deliver, until } from '../server/helpers.ts';
+import { deliver, until, one } from '../server/helpers.ts';
 import { accessible, openOffice, signIn, type BrowserOffice } from './office.ts';
 
 const MAREN = 'maren.okell@quillhurst.example';
@@ -19,8 +20,7 @@ describe('what is believed, in the browser', function () {
     await signIn(office);
     await until(
       'all six are in step',
-      async () =>
-        Number((await office.firm.db('mailbox').whereNotNull('in_step_at').count('* as n').first())?.n) === 6,
+      async () => (await countOf(office.firm.db('mailbox').whereNotNull('in_step_at'))) === 6,
       60,
     );
   });
@@ -71,12 +71,16 @@ describe('what is believed, in the browser', function () {
   it('takes a message out of a conversation and puts it back, and makes two one', async () => {
     const { page, firm, address } = office;
     const kit = 'Kit Tarn <kit@tarn.example>';
+    // The oldest of them names the conversation.
+    const ago = (minutes: number) => new Date(Date.now() - minutes * 60_000).toUTCString();
     deliver(firm, MAREN, 'gate1@tarn.example', { headers: { From: kit, Subject: 'The gate' } });
     await taken('gate1@tarn.example');
     deliver(firm, MAREN, 'gate2@tarn.example', {
-      headers: { From: kit, Subject: 'The fence', 'In-Reply-To': '<gate1@tarn.example>' },
+      headers: { From: kit, Subject: 'The fence', Date: ago(2), 'In-Reply-To': '<gate1@tarn.example>' },
     });
-    deliver(firm, MAREN, 'gate3@tarn.example', { headers: { From: kit, Subject: 'The stile' } });
+    deliver(firm, MAREN, 'gate3@tarn.example', {
+      headers: { From: kit, Subject: 'The stile', Date: ago(1) },
+    });
     await taken('gate3@tarn.example');
     await page.goto(`${address}/mail?q=kit`);
     const line = (subject: string) => page.locator('.line', { hasText: subject }).first();
@@ -100,7 +104,7 @@ describe('what is believed, in the browser', function () {
 
   it('asks before a rush of dead addresses is switched off', async () => {
     const { page, firm, address } = office;
-    const about = await firm.db('message').where({ message_id: 'gate1@tarn.example' }).first('id');
+    const about = await one(firm.db('message').where({ message_id: 'gate1@tarn.example' }).first('id'));
     const keys: string[] = await firm.db('address').limit(3).pluck('email_key');
     for (const key of keys)
       await firm.db('return_report').insert({
@@ -125,7 +129,7 @@ describe('what is believed, in the browser', function () {
 
   it('keeps whom a mailbox believes, and says how long anything held the server', async () => {
     const { page, firm, address } = office;
-    const box = await firm.db('mailbox').where({ address: MAREN }).first('id');
+    const box = await one(firm.db('mailbox').where({ address: MAREN }).first('id'));
     await page.goto(`${address}/mailboxes/${box.id}`);
     const vouches = page.getByRole('region', { name: 'Who vouches for senders' });
     await vouches.getByRole('checkbox', { name: new RegExp(EXCHANGE) }).uncheck();

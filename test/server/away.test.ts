@@ -1,3 +1,4 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { connect, createServer, type AddressInfo, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
@@ -83,15 +84,8 @@ describe('a database that goes away', () => {
     firm.config.sendGap = 150;
     const id = await releaseToAll(firm);
     const open = async () =>
-      Number(
-        (
-          await firm
-            .db('dispatch')
-            .where({ mailing_id: id })
-            .whereIn('state', ['waiting', 'leaving', 'delayed'])
-            .count('* as n')
-            .first()
-        )?.n,
+      await countOf(
+        firm.db('dispatch').where({ mailing_id: id }).whereIn('state', ['waiting', 'leaving', 'delayed']),
       );
     const all = await open();
     for (let outage = 1; outage <= 3; outage++) {
@@ -134,15 +128,15 @@ describe('a database that goes away', () => {
     const db = openDatabase(throughTheWay(), { pool: 2 });
     let tries = 0;
     await transact(db, async (trx) => {
-      await trx('pulse').where({ topic: 'records' }).increment('version', 1);
+      await trx('turn').where({ name: 'numbers' }).increment('taken', 1);
       if (++tries === 1) way.cut();
-      await trx('pulse').where({ topic: 'records' }).increment('version', 1);
+      await trx('turn').where({ name: 'numbers' }).increment('taken', 1);
     });
     expect(tries).to.equal(2);
     tries = 0;
     const error: unknown = await transact(db, async (trx) => {
       tries++;
-      await trx('pulse').where({ topic: 'records' }).increment('version', 1);
+      await trx('turn').where({ name: 'numbers' }).increment('taken', 1);
       // Lost on the way to being kept.
       way.hanging = true;
       setTimeout(() => {
@@ -159,10 +153,10 @@ describe('a database that goes away', () => {
 
   it('does not hold whoever asks it when it hangs', async () => {
     const db = openDatabase(throughTheWay(), { pool: 1, patience: 400 });
-    await db('pulse').first();
+    await db('turn').first();
     way.hanging = true;
     const began = Date.now();
-    const failed = await db('pulse')
+    const failed = await db('turn')
       .first()
       .then(
         () => null,
@@ -171,7 +165,7 @@ describe('a database that goes away', () => {
     expect(failed).to.equal('PROTOCOL_SEQUENCE_TIMEOUT');
     expect(Date.now() - began).to.be.lessThan(3000);
     way.hanging = false;
-    expect(await db('pulse').first()).to.be.an('object');
+    expect(await db('turn').first()).to.be.an('object');
     await db.destroy();
   });
 });

@@ -3,21 +3,19 @@ import { actOnMail } from '../../server/mailbox/list/acts.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import type { Folder } from '../../outside/store.ts';
 import { EXTENSIONS } from '../../outside/imap/session.ts';
-import { deliver, openFirm, type TestFirm } from './helpers.ts';
+import { deliver, openFirm, type TestFirm, one } from './helpers.ts';
 
 const INES = 'ines.calder@quillhurst.example';
 const INES_ID = 3;
 
 /** The record of the message with this Message-ID, and where its copies are shown. */
 async function found(firm: TestFirm, id: string) {
-  const message = await firm.db('message').where({ message_id: id }).first();
-  const copies: { path: string; seen: number; flagged: number; uid: number; folder_id: number }[] = message
-    ? await firm
-        .db('message_copy')
-        .join('folder', 'folder.id', 'message_copy.shown_in')
-        .where({ message_id: message.id })
-        .select('path', 'seen', 'flagged', 'uid', 'folder_id')
-    : [];
+  const message = await one(firm.db('message').where({ message_id: id }).first());
+  const copies: { path: string; seen: number; flagged: number; uid: number; folder_id: number }[] = await firm
+    .db('message_copy')
+    .join('folder', 'folder.id', 'message_copy.shown_in')
+    .where({ message_id: message.id })
+    .select('path', 'seen', 'flagged', 'uid', 'folder_id');
   return { message, copies };
 }
 
@@ -31,7 +29,7 @@ function bothWays(title: string, extensions: readonly string[]) {
     const act = (ids: number[], what: Parameters<typeof actOnMail>[2]['act']) =>
       actOnMail(firm.office, INES_ID, { messageIds: ids, act: what });
     async function syncInes() {
-      const mailbox = await firm.db('mailbox').where({ address: INES }).first();
+      const mailbox = await one(firm.db('mailbox').where({ address: INES }).first());
       // As if it were time to compare everything where the server keeps no count of changes.
       await firm
         .db('folder')
@@ -85,7 +83,7 @@ function bothWays(title: string, extensions: readonly string[]) {
 
     it('moves on the server what was moved here, and back', async () => {
       const id = await idOf('both3@x.example');
-      const folder = await firm.db('folder').where({ path: 'Archive/2025' }).first('id');
+      const folder = await one(firm.db('folder').where({ path: 'Archive/2025' }).first('id'));
       const { moved } = await act([id], { kind: 'move', folderId: folder.id });
       expect((await found(firm, 'both3@x.example')).copies.map((copy) => copy.path)).to.deep.equal([
         'Archive/2025',
@@ -141,7 +139,7 @@ function bothWays(title: string, extensions: readonly string[]) {
       deliver(firm, INES, 'gone@x.example');
       await syncInes();
       const id = await idOf('gone@x.example');
-      const folder = await firm.db('folder').where({ path: 'Archive/2025' }).first('id');
+      const folder = await one(firm.db('folder').where({ path: 'Archive/2025' }).first('id'));
       await act([id], { kind: 'move', folderId: folder.id });
       inbox.expunge(inbox.withMessageId('gone@x.example'));
       await syncInes();
@@ -152,10 +150,10 @@ function bothWays(title: string, extensions: readonly string[]) {
     });
 
     it('follows a folder that was renamed, without reading it again', async () => {
-      const before = await firm.db('folder').where({ path: 'Archive/2025' }).first('id');
+      const before = await one(firm.db('folder').where({ path: 'Archive/2025' }).first('id'));
       firm.world.account(INES)!.rename('Archive/2025', 'Old years');
       await syncInes();
-      const after = await firm.db('folder').where({ path: 'Old years' }).first('id');
+      const after = await one(firm.db('folder').where({ path: 'Old years' }).first('id'));
       expect(after.id).to.equal(before.id);
     });
 

@@ -1,10 +1,11 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
 import { errorForLog, openDatabase } from '../../server/foundation/database.ts';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import type { Account } from '../../outside/store.ts';
-import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
+import { deliver, openFirm, until, type TestFirm, one } from './helpers.ts';
 import { connectionProblem } from '../../server/mailserver/problem.ts';
 
 const RUFUS = 'rufus.adair@quillhurst.example';
@@ -14,10 +15,10 @@ describe('changes that cannot be meant any more', () => {
   let firm: TestFirm;
   let account: Account;
   const sync = async () =>
-    new MailboxSync(firm.office, await firm.db('mailbox').where({ address: RUFUS }).first()).runOnce();
+    new MailboxSync(firm.office, await one(firm.db('mailbox').where({ address: RUFUS }).first())).runOnce();
   const idOf = async (id: string) =>
-    (await firm.db('message').where({ message_id: id }).first('id')).id as number;
-  const waiting = async () => Number((await firm.db('mail_change').count('* as n').first())?.n);
+    (await one(firm.db('message').where({ message_id: id }).first('id'))).id as number;
+  const waiting = async () => await countOf(firm.db('mail_change'));
   const there = (folder: string) => account.folder(folder)?.messages.map(({ messageId }) => messageId) ?? [];
   before(async () => {
     firm = await openFirm({ clients: 4, files: 6, conversationsPerClient: 0.2 });
@@ -82,8 +83,8 @@ describe('changes that cannot be meant any more', () => {
     const thrown = { kind: 'throw away', forGood: false } as const;
     const { moved } = await act(back, thrown);
     for (const id of [star, on]) await act(id, thrown);
-    const archive = await firm.db('folder').where({ role: 'archive' }).orderBy('id').first('id');
-    const { mailbox_id } = await firm.db('folder').where({ id: moved[0]?.folderId }).first('mailbox_id');
+    const archive = await one(firm.db('folder').where({ role: 'archive' }).orderBy('id').first('id'));
+    const { mailbox_id } = await one(firm.db('folder').where({ id: moved[0]?.folderId }).first('mailbox_id'));
     const own = await firm.db('folder').where({ role: 'archive', mailbox_id }).first('id');
     firm.world.faults.slow = 300;
     const running = sync();
@@ -141,7 +142,7 @@ describe('several at one database', () => {
   });
 
   it('give steps their numbers in the order in which they move a message', async () => {
-    const waits = await firm.db('message').where({ state: 'suggested' }).first('id');
+    const waits = await one(firm.db('message').where({ state: 'suggested' }).first('id'));
     const step = (by: number, fileId: number) =>
       sortMessage(firm.office, by, {
         messageId: waits.id,

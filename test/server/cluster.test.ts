@@ -1,3 +1,4 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import type { ChildProcess } from 'node:child_process';
 import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -5,8 +6,8 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import pino from 'pino';
 import { clusterPackages, GaleraCluster } from '../../scripts/galera.ts';
-import { openDatabase } from '../../server/foundation/database.ts';
-import { beat } from '../../server/foundation/pulse.ts';
+import { openDatabase, transact } from '../../server/foundation/database.ts';
+import { noteChange } from '../../server/foundation/changes.ts';
 import { HeldExperience } from '../../server/filing/knowledge.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
@@ -14,7 +15,7 @@ import { Office } from '../../server/foundation/office.ts';
 import { makeClient } from '../../server/records/create.ts';
 import { openSession, sessionStaff } from '../../server/security/sessions.ts';
 import { ended, expectOnceEach, releaseToAll, serverProcess, untilSettled } from './processes.ts';
-import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
+import { MANAGER, openFirm, until, type TestFirm, one } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
 
 /** `npm run test:long` does more of each. */
@@ -133,7 +134,7 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
           .whereNull('undone_at')
           .orderBy('step_id', 'desc')
           .first('staff_id');
-        const message = await firm.db('message').where({ id }).first('decided_by');
+        const message = await one(firm.db('message').where({ id }).first('decided_by'));
         expect(message.decided_by).to.equal(last.staff_id);
       }
       await until('lessons fit', async () => (await unfit()) === 0, 5);
@@ -157,16 +158,8 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
         await until(
           'both sides see them unread',
           async () =>
-            Number(
-              (
-                await offices[1]
-                  .db('message_copy')
-                  .whereIn('message_id', ids)
-                  .where({ seen: 1 })
-                  .count('* as n')
-                  .first()
-              )?.n,
-            ) === 0,
+            (await countOf(offices[1].db('message_copy').whereIn('message_id', ids).where({ seen: 1 }))) ===
+            0,
         );
         for (const { message_id, one, two } of shared)
           await Promise.all([read(offices[0], message_id, one), read(offices[1], message_id, two)]);
@@ -196,17 +189,14 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
     });
 
     it('tell what changed without a refusal, however many tell it', async () => {
-      const before = Number(
-        (await firm.db('pulse').where({ topic: 'records' }).first('version'))?.version ?? 0,
-      );
+      const now = () => countOf(firm.db('change_event').where({ topic: 'records' }));
+      const before = await now();
       const four = [offices[0], offices[0], offices[1], offices[1]];
       await Promise.all(
         four.map(async (office) => {
-          for (let n = 0; n < 50; n++) await beat(office.db, 'records');
+          for (let n = 0; n < 50; n++) await transact(office.db, (trx) => noteChange(trx, 'records'));
         }),
       );
-      const now = async () =>
-        Number((await firm.db('pulse').where({ topic: 'records' }).first('version'))?.version);
       await until('all are counted', async () => (await now()) === before + 200);
     });
 
@@ -269,16 +259,7 @@ describe('several database nodes that are written to at once', () => {
       const id = await releaseToAll(firm, ROWS);
       for (const index of [0, 1]) workers.push((await serverProcess(firm, node(index))).child);
       const count = async (states: string[]) =>
-        Number(
-          (
-            await firm
-              .db('dispatch')
-              .where({ mailing_id: id })
-              .whereIn('state', states)
-              .count('* as n')
-              .first()
-          )?.n,
-        );
+        await countOf(firm.db('dispatch').where({ mailing_id: id }).whereIn('state', states));
       const all = await count(['waiting', 'leaving', 'delayed', 'left', 'returned', 'uncertain']);
       const waits = () => count(['waiting', 'leaving', 'delayed']);
       let kills = 0;

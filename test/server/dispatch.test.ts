@@ -1,3 +1,4 @@
+import { selectionOf } from '../../core/selection/tree.ts';
 import { fork, type ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -8,7 +9,7 @@ import { readRaw } from '../../server/foundation/sources.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { createMailing, saveMailing, viewMailing } from '../../server/mailing/mailings.ts';
 import { Office } from '../../server/foundation/office.ts';
-import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
+import { openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
 import { OUTGOING } from '../../server/parts.ts';
 import { checkMailing } from '../../server/mailing/checking.ts';
 import { listDispatch, settleUncertain } from '../../server/mailing/progress.ts';
@@ -26,7 +27,7 @@ const field = (key: string, fallback = '') => ({ type: 'mergeField', attrs: { fi
 
 const DRAFT: MailingDraft = {
   name: 'A word to all',
-  selection: { all: [{ field: 'status', values: ['active'] }] },
+  selection: selectionOf({ field: 'status', values: ['active'] }),
   unticked: [],
   subject: { type: 'doc', content: [para(text('News for '), field('client.name'))] },
   body: {
@@ -140,24 +141,24 @@ describe('a mailing on its way', () => {
   it('logs on the chosen file the very bytes that left, also in Sent, once', async () => {
     const rows = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' });
     for (const row of rows) {
-      const [filing] = await firm.db('filing').where({ message_id: row.logged_message_id });
+      const filing = await one(firm.db('filing').where('message_id', row.logged_message_id).first());
       expect(filing.file_id).to.equal(row.file_id);
     }
-    const row = rows[0];
-    const mailbox = await firm.db('mailbox').where({ id: row.mailbox_id }).first();
+    const row = rows[0]!;
+    const mailbox = await one(firm.db('mailbox').where({ id: row.mailbox_id }).first());
     const sent = firm.world.account(mailbox.address)?.folder('Sent');
     const uids = sent?.withMessageId(row.message_id) ?? [];
     expect(uids.length).to.equal(1);
     const bytes = sent?.read(sent.find(uids[0] ?? 0)!);
-    expect((await readRaw(firm.db, row.raw_hash)).equals(bytes ?? Buffer.alloc(0))).to.equal(true);
+    expect((await readRaw(firm.db, row.raw_hash!)).equals(bytes ?? Buffer.alloc(0))).to.equal(true);
     await firm.sync();
     expect((await firm.db('message').where({ message_id: row.message_id })).length).to.equal(1);
-    expect((await firm.db('message_copy').where({ message_id: row.logged_message_id })).length).to.equal(1);
+    expect((await firm.db('message_copy').where('message_id', row.logged_message_id)).length).to.equal(1);
   });
 
   it('arrives as it left, from the right adviser, with a plain-text part', async () => {
-    const row = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' }).first();
-    const read = await readMessage(await readRaw(firm.db, row.raw_hash));
+    const row = await one(firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' }).first());
+    const read = await readMessage(await readRaw(firm.db, row.raw_hash!));
     const client = await firm
       .db('client')
       .join('staff', 'staff.id', 'client.adviser_id')
@@ -172,20 +173,20 @@ describe('a mailing on its way', () => {
 
   it('files the answers, delivery reports and out-of-office notes with the original', async () => {
     const rows = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' }).limit(3);
-    const [answer, report, away] = rows;
+    const [answer, report, away] = [rows[0]!, rows[1]!, rows[2]!];
     await firm.world.answerAs(answer.to_address, latest(firm, answer.to_address), 'Yes please.');
     const mailbox = async (row: { mailbox_id: number }) =>
       firm.world
-        .account((await firm.db('mailbox').where({ id: row.mailbox_id }).first()).address)
+        .account((await one(firm.db('mailbox').where({ id: row.mailbox_id }).first())).address)
         ?.folder('INBOX');
     const { deliveryReport, outOfOffice } = await import('../../outside/letters.ts');
-    const raw = await readRaw(firm.db, report.raw_hash);
+    const raw = await readRaw(firm.db, report.raw_hash!);
     (await mailbox(report))?.append(
       await deliveryReport(raw, report.to_address, '5.1.1', '550 5.1.1 gone', () => 0.5, new Date()),
       [],
       new Date(),
     );
-    const original = await readMessage(await readRaw(firm.db, away.raw_hash));
+    const original = await readMessage(await readRaw(firm.db, away.raw_hash!));
     (await mailbox(away))?.append(
       await outOfOffice(
         { address: away.to_address, name: 'Away', behaviour: 'out-of-office' },
@@ -208,7 +209,7 @@ describe('a mailing on its way', () => {
     expect(await landed(answer)).to.deep.equal([answer.file_id]);
     expect(await landed(report)).to.deep.equal([report.file_id]);
     expect(await landed(away)).to.deep.equal([away.file_id]);
-    const again = async (row: { id: number }) => firm.db('dispatch').where({ id: row.id }).first();
+    const again = (row: { id: number }) => one(firm.db('dispatch').where({ id: row.id }).first());
     expect((await again(answer)).answered_message_id).to.be.a('number');
     expect((await again(report)).state).to.equal('returned');
     expect((await again(away)).answered_message_id).to.equal(null);
@@ -380,7 +381,7 @@ describe('crashes in mid-mailing', () => {
     const worker = new DispatchWorker(firm.office, OUTGOING);
     await worker.work();
     const state = async (row: { id: number }) =>
-      (await firm.db('dispatch').where({ id: row.id }).first('state')).state;
+      (await one(firm.db('dispatch').where({ id: row.id }).first('state'))).state;
     expect([await state(handed!), await state(untouched!)]).to.deep.equal(['uncertain', 'waiting']);
     await steerMailing(firm.db, maren, id, 'leaving');
     await until('the others have gone', async () => {
@@ -403,8 +404,8 @@ describe('crashes in mid-mailing', () => {
     await firm.sync();
     const { id } = await released(firm);
     await steerMailing(firm.db, maren, id, 'paused');
-    const row = await firm.db('dispatch').where({ mailing_id: id }).first();
-    const mailbox = await firm.db('mailbox').where({ id: row.mailbox_id }).first();
+    const row = await one(firm.db('dispatch').where({ mailing_id: id }).first());
+    const mailbox = await one(firm.db('mailbox').where({ id: row.mailbox_id }).first());
     const raw = rawMessage(
       {
         From: mailbox.address,
@@ -426,7 +427,7 @@ describe('crashes in mid-mailing', () => {
     const worker = new DispatchWorker(firm.office, OUTGOING);
     await until('the copy is found', async () => {
       await worker.work();
-      return (await firm.db('dispatch').where({ id: row.id }).first('state')).state === 'left';
+      return (await one(firm.db('dispatch').where({ id: row.id }).first('state'))).state === 'left';
     });
     await worker.stop();
     await firm.close();
@@ -453,7 +454,7 @@ describe('crashes in mid-mailing', () => {
       for (let round = 0; round < 2; round++) await firm.sync();
       const mailboxes = await firm.db('mailbox').select('id', 'address');
       for (const row of await all()) {
-        const address = mailboxes.find((mailbox) => mailbox.id === row.mailbox_id)?.address;
+        const address = mailboxes.find((mailbox) => mailbox.id === row.mailbox_id)!.address;
         const sent = firm.world.account(address)?.folder('Sent');
         expect(sent?.withMessageId(row.message_id), row.message_id).to.have.length(1);
         expect(row.sent_uid === null || after > 0).to.equal(true);
@@ -467,7 +468,7 @@ describe('crashes in mid-mailing', () => {
     await firm.sync();
     const { id } = await released(firm);
     // All from one mailbox, so that both are at work in one folder.
-    const { mailbox_id } = await firm.db('dispatch').where({ mailing_id: id }).first('mailbox_id');
+    const { mailbox_id } = await one(firm.db('dispatch').where({ mailing_id: id }).first('mailbox_id'));
     await firm.db('dispatch').where({ mailing_id: id }).update({ mailbox_id });
     const workers = [firm.office, new Office(firm.db, firm.config, firm.office.log)].map(
       (office) => new DispatchWorker(office, OUTGOING),
@@ -501,7 +502,7 @@ describe('crashes in mid-mailing', () => {
     delete firm.world.faults.slow;
     await Promise.all(workers.map((worker) => worker.stop()));
     for (const row of await rows()) {
-      const { address } = await firm.db('mailbox').where({ id: row.mailbox_id }).first('address');
+      const { address } = await one(firm.db('mailbox').where({ id: row.mailbox_id }).first('address'));
       expect(firm.world.account(address)?.folder('Sent')?.withMessageId(row.message_id)).to.have.length(1);
     }
     await firm.close();

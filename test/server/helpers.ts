@@ -197,3 +197,10 @@ export function deliver(
   );
   firm.world.account(to)?.folder(folder)?.append(raw, flags, new Date());
 }
+
+/** The row a query finds. @throws when there is none */
+export async function one<Q extends PromiseLike<unknown>>(query: Q): Promise<NonNullable<Awaited<Q>>> {
+  const row = await query;
+  if (row === undefined || row === null) throw new Error('There is no such row.');
+  return row as NonNullable<Awaited<Q>>;
+}

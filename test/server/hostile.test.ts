@@ -1,3 +1,4 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -102,14 +103,14 @@ describe('hostile mail, and a server of its own that takes it in', () => {
         10,
       );
       await until('every message has a record', async () => {
-        const row = await firm
-          .db('message_copy')
-          .join('folder', 'folder.id', 'message_copy.folder_id')
-          .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-          .where({ address: PETRA, path: 'INBOX' })
-          .count('* as n')
-          .first();
-        return Number(row?.n) === inbox?.messages.length;
+        const row = await countOf(
+          firm
+            .db('message_copy')
+            .join('folder', 'folder.id', 'message_copy.folder_id')
+            .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+            .where({ address: PETRA, path: 'INBOX' }),
+        );
+        return row === inbox?.messages.length;
       });
     }).timeout(120_000);
   }
@@ -120,7 +121,7 @@ describe('hostile mail, and a server of its own that takes it in', () => {
       .join('message_copy', 'message_copy.message_id', 'message.id')
       .join('folder', 'folder.id', 'message_copy.folder_id')
       .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-      .where({ 'mailbox.address': PETRA })
+      .where('mailbox.address', PETRA)
       .whereIn('message.state', ['suggested', 'logged'])
       .distinct('message.id')
       .pluck('message.id');

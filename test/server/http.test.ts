@@ -1,9 +1,11 @@
+import { LEDGER } from '../../server/parts.ts';
+import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
 import request from 'supertest';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
 import { webApp } from '../../server/http/app.ts';
 import { seal, unseal } from '../../server/security/seal.ts';
-import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
+import { openFirm, rawMessage, type TestFirm, one } from './helpers.ts';
 
 describe('the web server', () => {
   let firm: TestFirm;
@@ -18,7 +20,7 @@ describe('the web server', () => {
   before(async () => {
     firm = await openFirm({ clients: 12, files: 20 });
     await firm.sync();
-    app = webApp(firm.office);
+    app = webApp(firm.office, LEDGER);
   });
   after(() => firm.close());
 
@@ -46,7 +48,7 @@ describe('the web server', () => {
       .post('/api/session')
       .send({ email: 'nobody@quillhurst.example', password: 'no' });
     expect([wrong.status, wrong.body]).to.deep.equal([nobody.status, nobody.body]);
-    const other = webApp(firm.office);
+    const other = webApp(firm.office, LEDGER);
     let last = 0;
     for (let tries = 0; tries < 12; tries++)
       last = (
@@ -67,7 +69,7 @@ describe('the web server', () => {
       .to.match(/HttpOnly/)
       .and.match(/SameSite=Strict/);
     expect(response.headers['content-security-policy']).to.contain("script-src 'self'");
-    const stored = await firm.db('session').first();
+    const stored = await one(firm.db('session').first());
     expect(String(response.headers['set-cookie'])).to.not.contain(stored.token_hash.toString('base64url'));
   });
 
@@ -144,7 +146,7 @@ describe('the web server', () => {
     );
     firm.world.account('tobias.fenn@quillhurst.example')?.folder('INBOX')?.append(raw, [], new Date());
     await firm.sync();
-    const { id } = await firm.db('message').where({ message_id: 'hostile@evil.example' }).first('id');
+    const { id } = await one(firm.db('message').where({ message_id: 'hostile@evil.example' }).first('id'));
     const page = await request(app).get(`/api/messages/${id}/page`).set('Cookie', cookie);
     expect(page.text).to.contain('words').and.contain('https://fine.example/');
     for (const bad of [
@@ -182,7 +184,7 @@ describe('the web server', () => {
 
   it('hands enclosures out for saving only', async () => {
     const cookie = await signIn('maren.okell');
-    const row = await firm.db('message').where('enclosures', '>', 0).first('id');
+    const row = await one(firm.db('message').where('enclosures', '>', 0).first('id'));
     const message = (await request(app).get(`/api/messages/${row.id}`).set('Cookie', cookie)).body;
     const response = await request(app)
       .get(`/api/messages/${row.id}/enclosures/${message.enclosures[0].index}`)
@@ -204,9 +206,7 @@ describe('the web server', () => {
   it('tells Today what needs a person, and the register by pages', async () => {
     const cookie = await signIn('maren.okell');
     const today = (await request(app).get('/api/today').set('Cookie', cookie)).body;
-    expect(today.unsorted.count).to.equal(
-      Number((await firm.db('message').where({ state: 'suggested' }).count('* as n').first())?.n),
-    );
+    expect(today.unsorted.count).to.equal(await countOf(firm.db('message').where({ state: 'suggested' })));
     expect(today.days.length).to.equal(14);
     expect(
       today.mailboxes.every((box: { taken: number; onServer: number }) => box.taken === box.onServer),
@@ -230,7 +230,7 @@ describe('the web server', () => {
     const get = (path: string) => request(app).get(`/api${path}`).set('Cookie', cookie);
     const post = (path: string, body: object) =>
       request(app).post(`/api${path}`).set('Cookie', cookie).send(body);
-    const { id } = await firm.db('message').where({ state: 'logged' }).first('id');
+    const { id } = await one(firm.db('message').where({ state: 'logged' }).first('id'));
     for (const path of [
       '/filing/alone',
       '/filing/alone?state=aside&limit=5',
@@ -289,7 +289,7 @@ describe('the web server', () => {
     expect(
       (await request(app).post('/api/filing/rules/try').set('Cookie', petra).send(rule)).status,
     ).to.equal(200);
-    const { id } = await firm.db('message').where({ state: 'suggested' }).first('id');
+    const { id } = await one(firm.db('message').where({ state: 'suggested' }).first('id'));
     const sorted = await request(app)
       .post('/api/sorting')
       .set('Cookie', petra)
@@ -304,13 +304,15 @@ describe('the web server', () => {
 
   it('shows a private message, its page, source and enclosures to nobody else', async () => {
     const tobias = await signIn('tobias.fenn');
-    const copy = await firm
-      .db('message_copy')
-      .join('folder', 'folder.id', 'message_copy.folder_id')
-      .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-      .groupBy('message_id')
-      .havingRaw('COUNT(DISTINCT mailbox.staff_id) = 1 AND MAX(mailbox.staff_id) = 2')
-      .first('message_id');
+    const copy = await one(
+      firm
+        .db('message_copy')
+        .join('folder', 'folder.id', 'message_copy.folder_id')
+        .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+        .groupBy('message_id')
+        .havingRaw('COUNT(DISTINCT mailbox.staff_id) = 1 AND MAX(mailbox.staff_id) = 2')
+        .first('message_id'),
+    );
     const id = copy.message_id;
     await request(app)
       .post('/api/sorting')

@@ -1,3 +1,4 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { chmodSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
@@ -12,7 +13,7 @@ import { mailboxStatuses } from '../../server/mailbox/accounts/status.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { listUndone } from '../../server/mailbox/sync/undone.ts';
 import { Dovecot, PASSWORD, skipWithoutDovecot, type DovecotOptions } from './dovecot.ts';
-import { MANAGER, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
+import { MANAGER, one, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
 import { connectionProblem } from '../../server/mailserver/problem.ts';
 import type { Access } from '../../server/mailserver/access.ts';
 
@@ -42,7 +43,7 @@ class Office {
   }
 
   mailbox() {
-    return this.firm.db('mailbox').where({ address: INES }).first();
+    return one(this.firm.db('mailbox').where({ address: INES }).first());
   }
 
   async sync(): Promise<void> {
@@ -81,7 +82,7 @@ class Office {
   }
 
   folder(path: string) {
-    return this.firm.db('folder').where({ path }).first();
+    return one(this.firm.db('folder').where({ path }).first());
   }
 
   /** What lies in a folder on the server: names with their flags. */
@@ -113,7 +114,7 @@ class Office {
   }
 
   async waiting(): Promise<number> {
-    return Number((await this.firm.db('mail_change').count('* as n').first())?.n);
+    return await countOf(this.firm.db('mail_change'));
   }
 }
 

@@ -158,8 +158,8 @@ class Acts {
       .join('folder', 'folder.id', 'message_copy.shown_in')
       .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
       .join('message', 'message.id', 'message_copy.message_id')
-      .where({ 'mailbox.address': INES })
-      .whereNot({ 'folder.path': UNTOUCHED })
+      .where('mailbox.address', INES)
+      .whereNot('folder.path', UNTOUCHED)
       .select('message.id', 'message.message_id as name', 'folder.role');
     const row = this.pick(rows);
     const folders: number[] = await db('folder')
@@ -245,7 +245,7 @@ async function known(firm: TestFirm): Promise<string[]> {
     .join('folder', 'folder.id', 'message_copy.folder_id')
     .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
     .join('message', 'message.id', 'message_copy.message_id')
-    .where({ 'mailbox.address': INES })
+    .where('mailbox.address', INES)
     .select('folder.path', 'uid', 'message.message_id as name', 'seen', 'flagged', 'folder_id', 'shown_in');
   return rows
     .map(

@@ -1,10 +1,11 @@
+import { LEDGER } from '../../server/parts.ts';
 import { expect } from 'chai';
 import pino from 'pino';
 import type { Sort } from '../../contract/index.ts';
 import { Sort as SortSchema } from '../../contract/index.ts';
 import { settledAlike, settledAlone } from '../../server/filing/autoFiled.ts';
 import { conversation } from '../../server/filing/conversation.ts';
-import { ledger } from '../../server/correspondence/ledger.ts';
+import { ledger } from '../../server/correspondence/ledger/ledger.ts';
 import { messageSource, viewMessage } from '../../server/filing/message.ts';
 import { rebuildLessons } from '../../server/filing/knowledge.ts';
 import { addNote } from '../../server/correspondence/notes.ts';
@@ -14,7 +15,7 @@ import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { Office } from '../../server/foundation/office.ts';
 import { findDoubles, makeClient } from '../../server/records/create.ts';
-import { openFirm, rawMessage, vouchedFor, type TestFirm } from './helpers.ts';
+import { openFirm, rawMessage, vouchedFor, type TestFirm, one } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
 import { filingMessage } from '../../core/filing/message.ts';
 import { ruleMatches } from '../../core/filing/rules.ts';
@@ -58,12 +59,13 @@ describe('learning from the desk', () => {
     await firm.sync();
     return record(id);
   }
-  const record = (id: string) => firm.db('message').where({ message_id: id }).first();
-  const again = (id: number) => firm.db('message').where({ id }).first();
+  const record = (id: string) => one(firm.db('message').where({ message_id: id }).first());
+  const again = (id: number) => one(firm.db('message').where({ id }).first());
   const settle = (messageId: number, to: Sort['to'], extra: Partial<Sort> = {}, staff = MAREN) =>
     sortMessage(firm.office, staff, SortSchema.parse({ messageId, to, ...extra }));
   const say = (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
-  const general = (clientId: number) => firm.db('file').where({ client_id: clientId, general: 1 }).first();
+  const general = (clientId: number) =>
+    one(firm.db('file').where({ client_id: clientId, general: 1 }).first());
 
   it('files the next message of an address once one was confirmed, and unlearns it with undo', async () => {
     const { id: fileId } = await general(5);
@@ -115,7 +117,7 @@ describe('learning from the desk', () => {
     expect(view.stranger?.people.map((each) => each.id)).to.include(person.id);
     const { id: fileId } = await general(person.client_id);
     await settle(message.id, { kind: 'files', fileIds: [fileId] }, { addAddressTo: person.id });
-    const address = await firm.db('address').where({ email_key: 'brand-new@larkmail.example' }).first();
+    const address = await one(firm.db('address').where({ email_key: 'brand-new@larkmail.example' }).first());
     expect(address.person_id).to.equal(person.id);
     expect(
       await firm.db('audit').where({ action: 'address added', subject_id: person.id }).first(),
@@ -149,9 +151,9 @@ describe('learning from the desk', () => {
     const message = await arrive('Nobody <later@nowhere.example>', 'Not today');
     const before = (await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 })).total;
     await settle(message.id, { kind: 'later' });
-    const row = await again(message.id);
-    expect(row.later_until.getTime()).to.be.greaterThan(Date.now());
-    expect(row.later_until.getUTCDay()).to.be.within(1, 5);
+    const until = (await again(message.id)).later_until!;
+    expect(until.getTime()).to.be.greaterThan(Date.now());
+    expect(until.getUTCDay()).to.be.within(1, 5);
     expect((await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 })).total).to.equal(before - 1);
     await firm
       .db('message')
@@ -169,7 +171,7 @@ describe('learning from the desk', () => {
     // Nor can it be moved to where others could read it, alone or along with another.
     for (const kind of ['sorting', 'aside'] as const) {
       expect(await say(settle(message.id, { kind }))).to.contain('private to a colleague');
-      const other = await firm.db('message').where({ state: 'suggested' }).first('id');
+      const other = await one(firm.db('message').where({ state: 'suggested' }).first('id'));
       expect(await say(settle(other.id, { kind }, { alsoIds: [message.id] }))).to.contain('private');
     }
     expect((await again(message.id)).state).to.equal('private');
@@ -280,7 +282,7 @@ describe('learning from the desk', () => {
       email: 'wren@ashdownmill.example',
     };
     expect(await findDoubles(firm.office, wanted)).to.deep.equal([]);
-    const highest = (await firm.db('file').orderBy('number', 'desc').first('number')).number as string;
+    const highest = (await one(firm.db('file').orderBy('number', 'desc').first('number'))).number as string;
     const made = await makeClient(firm.office, MAREN, {
       ...wanted,
       clientId: null,
@@ -338,7 +340,7 @@ describe('learning from the desk', () => {
   });
 
   it('keeps a note about a message on its file, with the way back', async () => {
-    const row = await firm.db('filing').first('message_id', 'file_id');
+    const row = await one(firm.db('filing').first('message_id', 'file_id'));
     await addNote(firm.db, MAREN, {
       fileId: row.file_id,
       messageId: row.message_id,
@@ -347,11 +349,23 @@ describe('learning from the desk', () => {
     expect((await viewMessage(firm.office, MAREN, row.message_id)).notes[0]?.words).to.equal(
       'Rang about it.',
     );
-    const { client_id } = await firm.db('file').where({ id: row.file_id }).first('client_id');
-    const page = await ledger(firm.db, client_id, { offset: 0, limit: 10 });
-    expect(page.notes.map((note) => [note.words, note.messageId])).to.deep.equal([
-      ['Rang about it.', row.message_id],
-    ]);
+    const { client_id } = await one(firm.db('file').where({ id: row.file_id }).first('client_id'));
+    const page = await ledger(firm.db, LEDGER, client_id, { offset: 0, limit: 10 });
+    expect(page.entries[0]).to.include({
+      kind: 'note',
+      words: 'Rang about it.',
+      messageId: row.message_id,
+    });
+    // Page by page the same as at once, whatever kinds lie beside each other.
+    const whole = await ledger(firm.db, LEDGER, client_id, { offset: 0, limit: 200 });
+    expect(whole.total).to.equal(whole.entries.length);
+    const paged: (typeof whole)['entries'] = [];
+    for (let offset = 0; offset < whole.total; offset += 3)
+      paged.push(...(await ledger(firm.db, LEDGER, client_id, { offset, limit: 3 })).entries);
+    expect(paged).to.deep.equal(whole.entries);
+    expect(new Set(whole.entries.map(({ kind }) => kind))).to.have.all.keys('message', 'note');
+    const found = await ledger(firm.db, LEDGER, client_id, { offset: 0, limit: 10, q: 'rang about' });
+    expect(found.entries.map(({ kind }) => kind)).to.deep.equal(['note']);
     expect(await say(addNote(firm.db, MAREN, { fileId: 99_999, messageId: null, words: 'x' }))).to.contain(
       'not here',
     );

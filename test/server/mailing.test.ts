@@ -15,7 +15,8 @@ import {
   saveMailing,
   viewMailing,
 } from '../../server/mailing/mailings.ts';
-import { selectionFields } from '../../server/mailing/recipients.ts';
+import { factCatalogue } from '../../server/facts/gather.ts';
+import { selectionFields } from '../../server/selection/fields.ts';
 import { framePolicy, safeHtml } from '../../server/security/html.ts';
 import { hashPassword, passwordFits } from '../../server/security/passwords.ts';
 import { openFirm, until, type TestFirm } from './helpers.ts';
@@ -39,7 +40,7 @@ describe('writing a mailing', () => {
   it('begins with something sensible, is kept by version, and copied', async () => {
     const id = await createMailing(firm.db, maren, null);
     const view = await viewMailing(firm.db, id);
-    expect([view.state, view.owner, view.draft.selection.all.length]).to.deep.equal([
+    expect([view.state, view.owner, view.draft.selection.root.of.length]).to.deep.equal([
       'draft',
       'Maren Okell',
       1,
@@ -106,7 +107,7 @@ describe('writing a mailing', () => {
   it('offers the fields there are', async () => {
     const fields = await selectionFields(firm.db);
     expect(fields.numbers.map((field) => field.label)).to.deep.equal(['Holding area', 'Woodland area']);
-    expect(fields.mergeFields.map((field) => field.key)).to.include.members([
+    expect((await factCatalogue(firm.db)).map(({ key }) => key)).to.include.members([
       'greeting',
       'client.name',
       'field:3',

@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs';
+import { TABLES_FILE, tablesSource } from '../../scripts/tables.ts';
 import { expect } from 'chai';
 import { ensureDatabase, openDatabase } from '../../server/foundation/database.ts';
 import * as firstDay from '../../server/foundation/migrations/0001_first_day.ts';
@@ -36,7 +38,7 @@ describe('migrations', () => {
       );
       await db('raw').insert(raw);
       const [conversation = 0] = await db('conversation').insert({});
-      const [id = 0] = await db('message').insert({
+      const [id = 0] = await db<Record<string, unknown>>('message').insert({
         identity: hashOf('one'),
         raw_hash: raw.hash,
         conversation_id: conversation,
@@ -55,12 +57,13 @@ describe('migrations', () => {
         candidates: '[]',
         taken_in_at: new Date(),
       });
+      const parties = [
+        ['from', 'ada@fell.example'],
+        ['to', 'us@firm.example'],
+        ['cc', 'ben@dale.example'],
+      ] as const;
       await db('message_party').insert(
-        [
-          ['from', 'ada@fell.example'],
-          ['to', 'us@firm.example'],
-          ['cc', 'ben@dale.example'],
-        ].map(([role, email]) => ({ message_id: id, role, email_key: email, email, name: '' })),
+        parties.map(([role, email]) => ({ message_id: id, role, email_key: email, email, name: '' })),
       );
       await migrate(db);
       expect(await refill(db)).to.equal(1);
@@ -101,6 +104,13 @@ describe('migrations', () => {
     const names: string[] = await (starts[0] ?? openDatabase(url))('knex_migrations').pluck('name');
     expect(new Set(names).size).to.equal(names.length);
     await Promise.all(starts.map((db) => db.destroy()));
+  });
+
+  it('are told to the compiler as they are: `npm run tables` writes what stands in the project', async () => {
+    const db = openDatabase(await empty('tables'), { pool: 3 });
+    await migrate(db);
+    expect(await tablesSource(db)).to.equal(readFileSync(TABLES_FILE, 'utf8'));
+    await db.destroy();
   });
 
   it('go on after a kill at any statement, with the lock of the killed one left behind', async () => {

@@ -1,3 +1,4 @@
+import { selectionOf } from '../../core/selection/tree.ts';
 import { fork, type ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -57,7 +58,7 @@ export async function releaseToAll(firm: TestFirm, most = Infinity): Promise<num
   const id = await createMailing(firm.db, MANAGER, null);
   const draft: MailingDraft = {
     name: 'To all',
-    selection: { all: [] },
+    selection: selectionOf(),
     unticked: [],
     subject: words('A word'),
     body: words('One copy each.'),

@@ -2,7 +2,7 @@ import { expect } from 'chai';
 import { readAgain, readingOf } from '../../server/reading/kept.ts';
 import { CouldNotBeRead, pool, ReadingPool, readSources } from '../../server/reading/pool.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
-import { deliver, openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
+import { deliver, openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
 
 const RUFUS = 'rufus.adair@quillhurst.example';
 const letter = (subject: string, text = 'Good morning.') =>
@@ -93,7 +93,7 @@ describe('what cannot be kept', () => {
         headers: { From: index === 17 || index === 30 ? 'refused@x.example' : 'Ada <ada@x.example>' },
         text: `Letter ${index}`,
       });
-    const row = await firm.db('mailbox').where({ address: RUFUS }).first();
+    const row = await one(firm.db('mailbox').where({ address: RUFUS }).first());
     await new MailboxSync(firm.office, row).runOnce();
     await firm.db.raw('DROP TRIGGER refuse');
     const kept: { message_id: string; problem: string | null }[] = await firm
@@ -106,16 +106,15 @@ describe('what cannot be kept', () => {
   });
 
   it('is read anew when reading has learned something, or nothing was kept of it', async () => {
-    const { raw_hash: hash } = await firm
-      .db('message')
-      .where({ message_id: 'half3@x.example' })
-      .first('raw_hash');
+    const { raw_hash: hash } = await one(
+      firm.db('message').where({ message_id: 'half3@x.example' }).first('raw_hash'),
+    );
     const before = await readingOf(firm.db, hash);
     await firm.db('raw').where({ hash }).update({ reading: null });
     expect(await readingOf(firm.db, hash)).to.deep.equal(before);
     await until(
       'it is kept',
-      async () => (await firm.db('raw').where({ hash }).first('reading')).reading !== null,
+      async () => (await one(firm.db('raw').where({ hash }).first('reading'))).reading !== null,
     );
     expect((await readAgain(firm.db, hash)).read.text).to.contain('Letter 3');
     expect(before.read.date).to.be.instanceOf(Date);

@@ -1,3 +1,5 @@
+import { LEDGER } from '../../server/parts.ts';
+import { selectionOf } from '../../core/selection/tree.ts';
 import { createServer, type Server } from 'node:net';
 import type { AddressInfo } from 'node:net';
 import { readFileSync, statSync } from 'node:fs';
@@ -5,13 +7,14 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import type { Express } from 'express';
 import request from 'supertest';
+import type { MessageState } from '../../contract/index.ts';
 import { RIGHTS, type Right } from '../../contract/rights.ts';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
 import { webApp } from '../../server/http/app.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { safeHtml } from '../../server/security/html.ts';
 import { openDatabase } from '../../server/foundation/database.ts';
-import { deliver, mariadbFolder, openFirm, type TestFirm } from './helpers.ts';
+import { deliver, mariadbFolder, openFirm, type TestFirm, one } from './helpers.ts';
 import { OUTGOING } from '../../server/parts.ts';
 import { connectionProblem } from '../../server/mailserver/problem.ts';
 import { isLoopback, isPrivate } from '../../server/mailserver/networks.ts';
@@ -99,7 +102,7 @@ describe('who may do and see what', () => {
   before(async () => {
     firm = await openFirm({ clients: 14, files: 24 });
     await firm.sync();
-    app = webApp(firm.office);
+    app = webApp(firm.office, LEDGER);
     for (const [role, name] of Object.entries(ROLES) as [Role, string][]) {
       const answer = await request(app)
         .post('/api/session')
@@ -165,7 +168,7 @@ describe('who may do and see what', () => {
     const save = {
       version: 1,
       name: 'x',
-      selection: { all: [] },
+      selection: selectionOf(),
       unticked: [],
       subject: deep,
       body: deep,
@@ -176,14 +179,14 @@ describe('who may do and see what', () => {
 
   describe('messages', () => {
     /** A message of Rufus's mailbox alone, in the state asked for. */
-    async function inRufusBox(id: string, state: string): Promise<number> {
+    async function inRufusBox(id: string, state: MessageState): Promise<number> {
       deliver(firm, 'rufus.adair@quillhurst.example', id, {
         text: `the secret of ${id}`,
         headers: { Subject: `Of ${id}` },
       });
       await firm.sync();
       await firm.db('message').where({ message_id: id }).update({ state, reason: 'rule', decided_by: null });
-      return (await firm.db('message').where({ message_id: id }).first('id')).id;
+      return (await one(firm.db('message').where({ message_id: id }).first('id'))).id;
     }
     const seen = async (role: Role, path: string, word: string) =>
       JSON.stringify((await as(role, 'get', path)).body ?? '').includes(word);
@@ -237,7 +240,7 @@ describe('who may do and see what', () => {
       const mine = { to: { kind: 'private' } };
       deliver(firm, 'tobias.fenn@quillhurst.example', 'own@clinic.example');
       await firm.sync();
-      const { id } = await firm.db('message').where({ message_id: 'own@clinic.example' }).first('id');
+      const { id } = await one(firm.db('message').where({ message_id: 'own@clinic.example' }).first('id'));
       // Petra may read the mailbox; that does not make its mail hers.
       expect((await as('assistant', 'post', '/sorting').send({ messageId: id, ...mine })).status).to.equal(
         403,
@@ -247,7 +250,7 @@ describe('who may do and see what', () => {
       expect(await firm.db('audit').where({ action: 'made private', subject_id: id })).to.have.lengthOf(1);
       deliver(firm, 'tobias.fenn@quillhurst.example', 'filed@clinic.example');
       await firm.sync();
-      const filed = await firm.db('message').where({ message_id: 'filed@clinic.example' }).first('id');
+      const filed = await one(firm.db('message').where({ message_id: 'filed@clinic.example' }).first('id'));
       const to = (kind: object) => as('adviser', 'post', '/sorting').send({ messageId: filed.id, to: kind });
       expect((await to({ kind: 'files', fileIds: [1] })).status).to.equal(200);
       expect((await to({ kind: 'private' })).status).to.equal(409);
@@ -352,7 +355,8 @@ describe('who may do and see what', () => {
     const wording = { kind: 'paragraph', name: 'Ours', body: { type: 'doc', content: [] } };
     await as('adviser', 'post', '/wordings').send(wording);
     await as('assistant', 'post', '/wordings').send({ ...wording, name: 'Petra’s' });
-    const idOf = async (name: string) => (await firm.db('wording').where({ name }).first('id')).id as number;
+    const idOf = async (name: string) =>
+      (await one(firm.db('wording').where({ name }).first('id'))).id as number;
     expect((await as('assistant', 'delete', `/wordings/${await idOf('Ours')}`)).status).to.equal(403);
     expect((await as('assistant', 'delete', `/wordings/${await idOf('Petra’s')}`)).status).to.equal(204);
     expect((await as('adviser', 'delete', `/wordings/${await idOf('Ours')}`)).status).to.equal(204);
@@ -394,6 +398,7 @@ describe('who may do and see what', () => {
       Object.assign(Object.create(firm.office) as typeof firm.office, {
         config: { ...firm.config, trustProxy: 1 },
       }),
+      LEDGER,
     );
     const enter = (from: string, email: string, password: string, to = behind) =>
       request(to)

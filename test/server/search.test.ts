@@ -1,3 +1,5 @@
+import { noteChange } from '../../server/foundation/changes.ts';
+import { transact } from '../../server/foundation/database.ts';
 import { expect } from 'chai';
 import { search } from '../../server/records/search.ts';
 import { openFirm, type TestFirm } from './helpers.ts';
@@ -33,7 +35,7 @@ describe('finding from the keyboard', () => {
       file(9003, 'QL-99003', 'Granite posts', 502),
       file(9004, 'QL-99004', 'Sluice of 1990', 502, { closed: '2026-02-01' }),
     ]);
-    await db('pulse').where({ topic: 'records' }).increment('version', 1);
+    await transact(db, (trx) => noteChange(trx, 'records'));
   });
   after(() => firm.close());
   const find = async (words: string) => {

@@ -1,6 +1,13 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { selects, type Criterion, type SelectableClient } from '../../core/selection/criteria.ts';
+import { Selection } from '../../contract/index.ts';
+import {
+  selectionOf,
+  selects,
+  type Criterion,
+  type Line,
+  type SelectableClient,
+} from '../../core/selection/tree.ts';
 import { listRecipients } from '../../server/mailing/recipients.ts';
 import { listClients } from '../../server/records/clients.ts';
 import { search } from '../../server/records/search.ts';
@@ -29,6 +36,19 @@ async function selectable(firm: TestFirm): Promise<Map<number, SelectableClient>
     .where({ writes: 1, current: 1 })
     .distinct('client_id')
     .pluck('client_id');
+  const people = groupBy(
+    (await db('client_person')
+      .join('person', 'person.id', 'client_person.person_id')
+      .leftJoin('address', 'address.person_id', 'person.id')
+      .select('client_id', 'first_name', 'last_name', 'email_key')) as {
+      client_id: number;
+      first_name: string;
+      last_name: string;
+      email_key: string | null;
+    }[],
+    (row) => row.client_id,
+  );
+  const files = groupBy(await db('file').select('client_id', 'number'), (row) => row.client_id);
   return new Map(
     clients.map((client) => [
       client.id,
@@ -39,6 +59,15 @@ async function selectable(firm: TestFirm): Promise<Map<number, SelectableClient>
         interestIds: (interests.get(client.id) ?? []).map((row) => row.interest_id),
         numbers: new Map((values.get(client.id) ?? []).map((row) => [row.field_id, row.number_value])),
         hasEmail: withEmail.includes(client.id),
+        words: [
+          client.name,
+          client.place,
+          ...(people.get(client.id) ?? []).flatMap((row) => [
+            `${row.first_name} ${row.last_name}`,
+            row.email_key ?? '',
+          ]),
+        ],
+        fileNumbers: (files.get(client.id) ?? []).map((row) => row.number),
       },
     ]),
   );
@@ -76,15 +105,41 @@ describe('selections', () => {
         value: fc.integer({ min: 0, max: 400 }).map((n) => n / 2),
       }),
       fc.record({ field: fc.constant('email' as const), has: fc.boolean() }),
+      fc.record({
+        field: fc.constant('words' as const),
+        text: fc.constantFrom('farrant', 'MILL', 'ran', 'QL-240', 'clerk@', '%', 'nobody at all'),
+      }),
     );
+    const { line } = fc.letrec<{ line: Line }>((tie) => ({
+      line: fc.oneof(
+        { depthSize: 'small', withCrossShrink: true },
+        criterion,
+        fc.record({
+          match: fc.constantFrom('all' as const, 'any' as const, 'none' as const),
+          of: fc.array(tie('line'), { maxLength: 3 }),
+        }),
+      ),
+    }));
     await fc.assert(
-      fc.asyncProperty(fc.array(criterion, { maxLength: 4 }), async (all) => {
-        const bySql: number[] = await selectedClients(firm.db, { all }).orderBy('id').pluck('client.id');
-        const byCore = [...clients].filter(([, client]) => selects({ all }, client)).map(([id]) => id);
+      fc.asyncProperty(fc.array(line, { maxLength: 4 }), async (lines) => {
+        const selection = selectionOf(...lines);
+        expect(Selection.parse(JSON.parse(JSON.stringify(selection)))).to.deep.equal(selection);
+        const bySql: number[] = await selectedClients(firm.db, selection).orderBy('id').pluck('client.id');
+        const byCore = [...clients].filter(([, client]) => selects(selection, client)).map(([id]) => id);
         expect(bySql).to.deep.equal(byCore.sort((a, b) => a - b));
       }),
-      { numRuns: 120 },
+      { numRuns: 200 },
     );
+  });
+
+  it('are read in the form they were kept in before, and not when they are nested without end', () => {
+    expect(Selection.parse({ all: [{ field: 'status', values: ['past'] }] })).to.deep.equal(
+      selectionOf({ field: 'status', values: ['past'] }),
+    );
+    let deep: unknown = { match: 'all', of: [] };
+    for (let depth = 0; depth < 20_000; depth++) deep = { match: 'any', of: [deep] };
+    expect(Selection.safeParse({ version: 1, root: deep }).success).to.equal(false);
+    expect(Selection.safeParse({ version: 99, root: { match: 'all', of: [] } }).success).to.equal(false);
   });
 
   it('counts after each line and says who is left out, and why', async () => {
@@ -92,7 +147,8 @@ describe('selections', () => {
     const rows = await firm
       .db('client_person')
       .join('address', 'address.person_id', 'client_person.person_id')
-      .where({ writes: 1, current: 1, 'client_person.position': 0 })
+      .where({ writes: 1, current: 1 })
+      .where('client_person.position', 0)
       .where('client_id', '<', 80)
       .orderBy('client_id')
       .limit(4)
@@ -118,7 +174,7 @@ describe('selections', () => {
       current: 1,
     });
     const found = await listRecipients(firm.db, {
-      selection: { all: [] },
+      selection: selectionOf(),
       unticked: [first.client_id],
       fileChoice: 'general',
       offset: 0,

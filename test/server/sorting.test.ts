@@ -1,11 +1,12 @@
+import { LEDGER } from '../../server/parts.ts';
 import { expect } from 'chai';
 import fc from 'fast-check';
 import type { SortTarget } from '../../contract/index.ts';
-import { ledger } from '../../server/correspondence/ledger.ts';
+import { ledger } from '../../server/correspondence/ledger/ledger.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
-import { openFirm, rawMessage, type TestFirm, vouchedFor } from './helpers.ts';
+import { openFirm, rawMessage, type TestFirm, vouchedFor, one } from './helpers.ts';
 import { Refusal } from '../../server/foundation/refusal.ts';
 
 /** Nothing beyond the place itself. */
@@ -76,7 +77,7 @@ describe('sorting', () => {
       'Put into Sorting without help',
       `Filed to ${file?.number}`,
     ]);
-    const page = await ledger(firm.db, file?.clientId ?? 0, { offset: 0, limit: 10 });
+    const page = await ledger(firm.db, LEDGER, file?.clientId ?? 0, { offset: 0, limit: 10 });
     expect(page.entries[0]?.id).to.equal(message.id);
     const counted = (await sortingQueue(firm.db, 1, { offset: 0, limit: 50 })).total;
     expect(counted).to.equal(queue.total - 1);
@@ -104,8 +105,8 @@ describe('sorting', () => {
     put('gate1', {});
     put('gate2', { References: '<gate1@nowhere.example>' });
     await firm.sync();
-    const first = await firm.db('message').where({ message_id: 'gate1@nowhere.example' }).first();
-    const second = await firm.db('message').where({ message_id: 'gate2@nowhere.example' }).first();
+    const first = await one(firm.db('message').where({ message_id: 'gate1@nowhere.example' }).first());
+    const second = await one(firm.db('message').where({ message_id: 'gate2@nowhere.example' }).first());
     expect([first.state, second.state]).to.deep.equal(['suggested', 'suggested']);
     expect(second.conversation_id).to.equal(first.conversation_id);
     const done = await sortMessage(firm.office, 1, {
@@ -117,7 +118,7 @@ describe('sorting', () => {
     expect(done.messages).to.equal(2);
     put('gate3', { References: '<gate1@nowhere.example> <gate2@nowhere.example>' });
     await firm.sync();
-    const third = await firm.db('message').where({ message_id: 'gate3@nowhere.example' }).first();
+    const third = await one(firm.db('message').where({ message_id: 'gate3@nowhere.example' }).first());
     expect([third.state, third.decided_by]).to.deep.equal(['logged', null]);
     await undoStep(firm.office, 1, done.stepId);
   });

@@ -5,7 +5,7 @@ import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
 import { mailboxStatuses, retryMailbox } from '../../server/mailbox/accounts/status.ts';
 import { Office } from '../../server/foundation/office.ts';
 import { railCounts } from '../../server/today/rail.ts';
-import { MANAGER, openFirm, until, type TestFirm } from './helpers.ts';
+import { MANAGER, openFirm, until, type TestFirm, one } from './helpers.ts';
 
 describe('keeping all mailboxes', () => {
   let firm: TestFirm;
@@ -52,7 +52,7 @@ describe('keeping all mailboxes', () => {
 
   it('says in words what is wrong with one, leaves the others alone, and recovers', async () => {
     const [first] = await mailboxStatuses(firm.db, MANAGER);
-    const row = await firm.db('mailbox').where({ id: first?.id }).first();
+    const row = await one(firm.db('mailbox').where({ id: first?.id }).first());
     await firm
       .db('mailbox')
       .where({ id: row.id })
@@ -63,7 +63,10 @@ describe('keeping all mailboxes', () => {
       (await mailboxStatuses(firm.db, MANAGER)).find((mailbox) => mailbox.id === row.id);
     await until('it is told', async () => (await state())?.state === 'failing');
     expect((await state())?.problem).to.equal('The password was refused.');
-    expect((await railCounts(firm.db, MANAGER)).mailboxes).to.include({ total: 6, failing: 1 });
+    expect((await railCounts(firm.db, MANAGER, ['mailboxes'])).mailboxes).to.include({
+      total: 6,
+      failing: 1,
+    });
     await firm.db('mailbox').where({ id: row.id }).update({ sealed_password: row.sealed_password });
     await retryMailbox(firm.db, row.id);
     await until('it is in step again', async () => (await state())?.state === 'in step', 20);
@@ -72,11 +75,12 @@ describe('keeping all mailboxes', () => {
   });
 
   it('says so when nothing answers at the port', async () => {
-    const row = await firm.db('mailbox').first();
+    const row = await one(firm.db('mailbox').first());
     await firm.db('mailbox').where({ id: row.id }).update({ imap_port: 1 });
     const supervisor = new MailboxSupervisor(firm.office);
     supervisor.start();
-    const problem = async () => (await firm.db('mailbox').where({ id: row.id }).first('problem')).problem;
+    const problem = async () =>
+      (await one(firm.db('mailbox').where({ id: row.id }).first('problem'))).problem;
     await until('it is told', async () => (await problem()) !== null, 25);
     expect(await problem()).to.equal('The mail server does not answer at that port.');
     // That mends itself: nobody is called, unless it lasts.

@@ -1,11 +1,11 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { Office } from '../../server/foundation/office.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
-import { openFirm, rawMessage, until, type TestFirm } from './helpers.ts';
+import { openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
 
-const count = async (firm: TestFirm, table: string) =>
-  Number((await firm.db(table).count('* as n').first())?.n ?? 0);
+const count = async (firm: TestFirm, table: string) => await countOf(firm.db(table));
 const onServer = (firm: TestFirm) => {
   const kept = firm.world.settings.accounts.flatMap(
     ({ address }) => firm.world.account(address)?.all() ?? [],
@@ -68,7 +68,7 @@ describe('keeping mailboxes in step', () => {
     const kept = folder?.messages.filter((message) => only.includes(message.messageId)) ?? [];
     expect(kept.length).to.be.greaterThan(3);
     for (const message of kept) {
-      const row = await firm.db('message').where({ message_id: message.messageId }).first('raw_hash');
+      const row = await one(firm.db('message').where({ message_id: message.messageId }).first('raw_hash'));
       expect(
         (await readRaw(firm.db, row.raw_hash)).equals(folder?.read(message) ?? Buffer.alloc(0)),
       ).to.equal(true);
@@ -89,7 +89,9 @@ describe('keeping mailboxes in step', () => {
   });
 
   it('tells of new mail within seconds by IDLE', async () => {
-    const mailbox = await firm.db('mailbox').where({ address: 'rufus.adair@quillhurst.example' }).first();
+    const mailbox = await one(
+      firm.db('mailbox').where({ address: 'rufus.adair@quillhurst.example' }).first(),
+    );
     const sync = new MailboxSync(firm.office, mailbox);
     const running = sync.run().catch(() => undefined);
     await until('the mailbox is in step', async () =>
@@ -131,7 +133,7 @@ describe('keeping in step with a plain IMAP4rev1 server', () => {
 
   it('goes on where it was killed, in the middle of history', async () => {
     const firm = await openFirm({ clients: 12, files: 20 });
-    const mailbox = await firm.db('mailbox').where({ address: 'petra.lund@quillhurst.example' }).first();
+    const mailbox = await one(firm.db('mailbox').where({ address: 'petra.lund@quillhurst.example' }).first());
     const folder = firm.world.account(mailbox.address)?.folder('INBOX');
     for (let n = 0; n < 700; n++) {
       folder?.append(

@@ -1,3 +1,4 @@
+import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
 import { hashOf } from '../../server/foundation/sources.ts';
 import { conversation, joinConversation, partMessage } from '../../server/filing/conversation.ts';
@@ -7,7 +8,7 @@ import { sortMessage } from '../../server/filing/steps.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { listReturned, settleHeld } from '../../server/today/returned.ts';
 import { EXCHANGE } from '../../outside/vouch.ts';
-import { deliver, openFirm, rawMessage, type TestFirm } from './helpers.ts';
+import { deliver, openFirm, rawMessage, type TestFirm, one } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
 
 const TOBIAS = 'tobias.fenn@quillhurst.example';
@@ -437,8 +438,7 @@ describe('what a message says of itself', () => {
       firm.world.account(TOBIAS)?.folder('INBOX')?.append(raw, [], new Date());
       await firm.sync();
     };
-    const dead = async () =>
-      Number((await firm.db('address').whereNotNull('returned_at').count('* as n').first())?.n);
+    const dead = async () => await countOf(firm.db('address').whereNotNull('returned_at'));
     const sentTo = async (id: string, to: string[]) => {
       deliver(firm, TOBIAS, id, { folder: 'Sent', headers: { From: TOBIAS, To: to.join(', ') } });
       await firm.sync();
@@ -482,7 +482,7 @@ describe('what a message says of itself', () => {
   });
 
   it('keeps what its receiving server goes by, as our own test message shows it', async () => {
-    const row = await firm.db('mailbox').where({ address: TOBIAS }).first();
+    const row = await one(firm.db('mailbox').where({ address: TOBIAS }).first());
     await firm.db('mailbox_server').where({ mailbox_id: row.id }).delete();
     const { verifyMailbox } = await import('../../server/mailbox/accounts/connect.ts');
     expect((await verifyMailbox(firm.office, row)).ok).to.equal(true);

@@ -1,14 +1,14 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
-import { useEventListener } from '@vueuse/core';
+import { computed, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { z } from 'zod';
 import { ClientView, Owing } from '../../contract/index.ts';
-import { get, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useKeys } from '../ui/keys.ts';
+import { about } from '../ui/live.ts';
+import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 import Ledger from './Ledger.vue';
 
@@ -16,43 +16,30 @@ const route = useRoute();
 const router = useRouter();
 const { date, since } = useTimes();
 const id = Number(route.params.id);
-const client = ref<ClientView | null>(null);
-const problem = ref('');
 const fileId = ref<number | null>(route.query.file ? Number(route.query.file) : null);
 const showClosed = ref(false);
 
-async function load() {
-  try {
-    client.value = await get(ClientView, `/clients/${id}`);
-    problem.value = '';
-    if (client.value.files.some((file) => file.id === fileId.value && file.closed)) showClosed.value = true;
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-void load();
-useLive(['records'], () => void load());
-
-const owed = ref<Owing[]>([]);
+const {
+  data: client,
+  problem,
+  load,
+} = useLoad(ClientView, () => `/clients/${id}`, { concerns: { records: about('client', () => [id]) } });
+watch(client, (now) => {
+  if (now?.files.some((file) => file.id === fileId.value && file.closed)) showClosed.value = true;
+});
+/** Whether a change is about one of the client's files. */
+const onFiles = about('file', () => client.value?.files.map((file) => file.id) ?? []);
+const {
+  data: owed,
+  problem: owedProblem,
+  load: readOwed,
+} = useLoad(z.array(Owing), () => ({ path: '/owing', query: { clientId: id, limit: 6 } }), {
+  concerns: { mail: onFiles },
+});
 const opened = ref<number | null>(null);
-async function readOwed() {
-  try {
-    owed.value = await get(z.array(Owing), '/owing', { clientId: id, limit: 6 });
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-void readOwed();
-useLive(['mail', 'sorting'], () => void readOwed());
 const fileQuery = computed(() => (fileId.value ? { file: fileId.value } : { client: id }));
 const writeTo = computed(() => ({ name: 'write', query: fileQuery.value }));
-useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  const target = event.target as HTMLElement;
-  if (event.key !== 'w' || event.ctrlKey || event.metaKey || event.altKey || opened.value !== null) return;
-  if (target.closest('input, textarea, select, [contenteditable="true"], .v-overlay')) return;
-  event.preventDefault();
-  void router.push(writeTo.value);
-});
+useKeys({ w: () => router.push(writeTo.value) }, { unless: () => opened.value !== null });
 
 const closed = computed(() => client.value?.files.filter((file) => file.closed) ?? []);
 const tabs = computed(() => client.value?.files.filter((file) => !file.closed || showClosed.value) ?? []);
@@ -61,7 +48,7 @@ const facts = computed(() => {
   const now = client.value;
   if (!now) return '';
   const areas = now.fields
-    .filter((field) => field.measured)
+    .filter(({ kind, unit }) => kind === 'number' && unit)
     .map((field) => `${field.label.toLowerCase()} ${field.value}`);
   return [now.place, ...areas, now.adviser ? `adviser ${now.adviser}` : ''].filter(Boolean).join(' · ');
 });
@@ -69,7 +56,7 @@ const facts = computed(() => {
 
 <template>
   <div class="screen screen-fixed">
-    <Trouble :words="problem" :retry="load" />
+    <Trouble :words="problem || owedProblem" :retry="load" />
     <template v-if="client">
       <header class="head">
         <div>
@@ -116,7 +103,7 @@ const facts = computed(() => {
         </button>
       </div>
       <div class="body">
-        <Ledger :client-id="id" :file-id="fileId" />
+        <Ledger :client-id="id" :file-id="fileId" :on-files="onFiles" />
         <aside class="side" tabindex="0" role="region" aria-label="About this client">
           <template v-if="chosen">
             <h2>{{ chosen.number }}</h2>
@@ -127,7 +114,7 @@ const facts = computed(() => {
               >
             </p>
           </template>
-          <template v-if="owed.length">
+          <template v-if="owed?.length">
             <h2>Who owes an answer</h2>
             <ul class="owed">
               <li v-for="each in owed" :key="each.messageId">

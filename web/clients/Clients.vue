@@ -1,13 +1,11 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { reactive, ref, watch } from 'vue';
+import { reactive, watch } from 'vue';
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { ClientPage, type ClientQuery } from '../../contract/index.ts';
-import { get } from '../api.ts';
-import { useLive } from '../live.ts';
 import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
-import { useLatest } from '../ui/latest.ts';
+import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 
 const LIMIT = 50;
@@ -21,8 +19,14 @@ const query = reactive({
   order: (route.query.order as ClientQuery['order']) ?? 'asc',
   offset: Number(route.query.offset ?? 0),
 });
-const page = ref<ClientPage | null>(null);
-const { ask, problem } = useLatest();
+const {
+  data: page,
+  problem,
+  load,
+} = useLoad(ClientPage, () => ({ path: '/clients', query: { ...query, limit: LIMIT } }), {
+  concerns: { records: true },
+  after: 120,
+});
 const COLUMNS: { key: ClientQuery['sort'] | null; words: string; right?: boolean }[] = [
   { key: 'name', words: 'Client' },
   { key: null, words: 'Place' },
@@ -38,11 +42,6 @@ const STATUSES = [
   { value: 'prospect', title: 'Prospects' },
 ];
 
-async function load() {
-  page.value = (await ask(() => get(ClientPage, '/clients', { ...query, limit: LIMIT }))) ?? page.value;
-}
-void load();
-useLive(['records'], () => void load());
 let left = false;
 // From the moment another screen is asked for, which may take a while to come.
 onBeforeRouteLeave(() => {
@@ -60,7 +59,6 @@ const soon = useDebounceFn(() => {
       offset: String(query.offset),
     },
   });
-  void load();
 }, 120);
 watch(
   () => [query.q, query.status],

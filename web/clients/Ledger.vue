@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
 import { computed, ref, watch } from 'vue';
-import { LedgerPage, type LedgerEntry, type Note } from '../../contract/index.ts';
+import { LedgerPage, type Change, type LedgerEntry } from '../../contract/index.ts';
 import { get } from '../api.ts';
-import { useLive } from '../live.ts';
+import { useLive } from '../ui/live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -11,11 +11,15 @@ import { useLatest } from '../ui/latest.ts';
 import { many, useTimes } from '../words.ts';
 
 /** A client's correspondence: received on the left page, sent on the right, dates down the spine. */
-const props = defineProps<{ clientId: number; fileId: number | null }>();
+const props = defineProps<{
+  clientId: number;
+  fileId: number | null;
+  /** Whether a change is about one of the client's files. */
+  onFiles: (change: Change) => boolean;
+}>();
 const LIMIT = 40;
 const { day, clock } = useTimes();
 const entries = ref<LedgerEntry[]>([]);
-const notes = ref<Note[]>([]);
 const unfiled = ref<LedgerPage['unfiled']>([]);
 const total = ref(0);
 const words = ref('');
@@ -35,11 +39,10 @@ async function load(more = false) {
   if (!page) return;
   entries.value = more ? [...entries.value, ...page.entries] : page.entries;
   total.value = page.total;
-  notes.value = page.notes;
   unfiled.value = page.unfiled;
 }
 void load();
-useLive(['mail'], () => void load());
+useLive({ mail: (change) => props.onFiles(change), sorting: true }, () => void load());
 watch(
   () => props.fileId,
   () => {
@@ -52,22 +55,17 @@ watch(
   useDebounceFn(() => void load(), 150),
 );
 
-/** Messages and notes by day, newest first; notes older than the last message shown wait for it. */
+/** Entries by day, newest first. */
 const days = computed(() => {
-  const oldest = entries.value.length < total.value ? (entries.value.at(-1)?.at ?? '') : '';
-  const items = [
-    ...entries.value.map((entry) => ({ at: entry.at, entry, note: null })),
-    ...notes.value.filter((note) => note.at >= oldest).map((note) => ({ at: note.at, entry: null, note })),
-  ].sort((a, b) => b.at.localeCompare(a.at));
-  const groups: { day: string; items: typeof items }[] = [];
-  for (const item of items) {
+  const groups: { day: string; items: LedgerEntry[] }[] = [];
+  for (const entry of entries.value) {
     const last = groups.at(-1);
-    if (last?.day === day(item.at)) last.items.push(item);
-    else groups.push({ day: day(item.at), items: [item] });
+    if (last?.day === day(entry.at)) last.items.push(entry);
+    else groups.push({ day: day(entry.at), items: [entry] });
   }
   return groups;
 });
-function second(entry: LedgerEntry): string {
+function second(entry: Extract<LedgerEntry, { kind: 'message' }>): string {
   if (entry.mailing) return `Mailing to ${many(entry.mailing.recipients, 'client')}`;
   const parts = [`${entry.from} to ${entry.to}`];
   if (entry.enclosures) parts.push(many(entry.enclosures, 'enclosure'));
@@ -110,8 +108,8 @@ function second(entry: LedgerEntry): string {
         <div class="spine">
           <span class="day figures">{{ group.day }}</span>
         </div>
-        <template v-for="{ entry, note } in group.items" :key="entry ? `m${entry.id}` : `n${note?.id}`">
-          <div v-if="entry" class="line">
+        <template v-for="entry in group.items" :key="`${entry.kind} ${entry.id}`">
+          <div v-if="entry.kind === 'message'" class="line">
             <button
               type="button"
               class="plain entry"
@@ -131,13 +129,13 @@ function second(entry: LedgerEntry): string {
             </button>
             <span class="time figures quiet">{{ clock(entry.at) }}</span>
           </div>
-          <div v-else-if="note" class="across">
-            <strong>{{ note.words }}</strong>
+          <div v-else class="across">
+            <strong>{{ entry.words }}</strong>
             <span class="quiet"
-              >{{ clock(note.at) }}, {{ note.by }}, {{ note.file.number
-              }}<template v-if="note.messageId !== null">
+              >{{ clock(entry.at) }}, {{ entry.by }}, {{ entry.file.number
+              }}<template v-if="entry.messageId !== null">
                 ·
-                <button type="button" class="link" @click="opened = note.messageId">
+                <button type="button" class="link" @click="opened = entry.messageId">
                   the message
                 </button></template
               ></span

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core';
 import { computed, nextTick, ref, watch } from 'vue';
 import { AlonePage, AloneRow, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
 import { z } from 'zod';
 import { get, send } from '../api.ts';
-import { useLive } from '../live.ts';
+import { useKeys } from '../ui/keys.ts';
+import { useLive } from '../ui/live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
@@ -45,9 +45,7 @@ async function load() {
   at.value = Math.min(at.value, Math.max(0, rows.value.length - 1));
 }
 void load();
-useLive(['sorting'], () => {
-  if (!busy.value) void load();
-});
+useLive({ sorting: true }, () => void (busy.value || load()));
 // Another kind begins at the latest day that has any of it.
 watch(state, () => (day.value = null));
 watch([day, state], ([now, kind], [before, kindBefore]) => {
@@ -115,25 +113,19 @@ const allRight = () =>
     { kind: 'right' },
   );
 
-const KEYS: Record<string, () => void> = {
-  ArrowDown: () => (at.value = Math.min(at.value + 1, rows.value.length - 1)),
-  ArrowUp: () => (at.value = Math.max(at.value - 1, 0)),
-  Enter: () => (opened.value = row.value?.id ?? null),
-  f: () => (finding.value = true),
-  x: () => row.value && void settle([row.value.id], { kind: 'aside' }),
-  b: () => row.value && void settle([row.value.id], { kind: 'sorting' }),
-  y: () => row.value && void settle([row.value.id], { kind: 'right' }),
-  u: undo,
-};
-useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  if (finding.value || opened.value !== null || event.ctrlKey || event.metaKey || event.altKey) return;
-  const target = event.target as HTMLElement;
-  if (target.closest('input, textarea, select') || (event.key === 'Enter' && target.closest('button, a')))
-    return;
-  if (!KEYS[event.key]) return;
-  KEYS[event.key]?.();
-  event.preventDefault();
-});
+useKeys(
+  {
+    ArrowDown: () => (at.value = Math.min(at.value + 1, rows.value.length - 1)),
+    ArrowUp: () => (at.value = Math.max(at.value - 1, 0)),
+    Enter: () => (opened.value = row.value?.id ?? null),
+    f: () => (finding.value = true),
+    x: () => row.value && void settle([row.value.id], { kind: 'aside' }),
+    b: () => row.value && void settle([row.value.id], { kind: 'sorting' }),
+    y: () => row.value && void settle([row.value.id], { kind: 'right' }),
+    u: undo,
+  },
+  { unless: () => finding.value || opened.value !== null },
+);
 </script>
 
 <template>

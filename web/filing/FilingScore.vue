@@ -3,11 +3,11 @@ import { computed, ref } from 'vue';
 import VChart from 'vue-echarts';
 import { z } from 'zod';
 import { FilingScore, Rule } from '../../contract/index.ts';
-import { act, get, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { act, wordsOf } from '../api.ts';
 import { bars } from '../parts/bars.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
+import { useLoad } from '../ui/load.ts';
 import { COLOURS } from '../theme.ts';
 import { many, useTimes } from '../words.ts';
 import RuleDialog from './RuleDialog.vue';
@@ -15,26 +15,20 @@ import RuleDialog from './RuleDialog.vue';
 /** How well filing does, and the office's own rules. */
 const session = useSession();
 const { brief, dayName } = useTimes();
-const score = ref<FilingScore | null>(null);
-const rules = ref<Rule[]>([]);
-const problem = ref('');
+const {
+  data: score,
+  problem,
+  load: loadScore,
+} = useLoad(FilingScore, () => '/filing/score', { concerns: { sorting: true }, moment: 2000 });
+const {
+  data: rules,
+  problem: rulesProblem,
+  load: loadRules,
+} = useLoad(z.array(Rule), () => '/filing/rules', { concerns: { filing: true } });
+const load = () => Promise.all([loadScore(), loadRules()]);
 const ruling = ref(false);
 const dropping = ref<Rule | null>(null);
 const mayRule = computed(() => session.may('make rules'));
-
-async function load() {
-  try {
-    [score.value, rules.value] = await Promise.all([
-      get(FilingScore, '/filing/score'),
-      get(z.array(Rule), '/filing/rules'),
-    ]);
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-void load();
-useLive(['sorting', 'filing'], () => void load());
 
 async function drop() {
   const rule = dropping.value;
@@ -117,7 +111,7 @@ const option = computed(() => {
         <router-link to="/sorting/over">Look them over</router-link></template
       >
     </p>
-    <Trouble :words="problem" :retry="load" class="my-2" />
+    <Trouble :words="problem || rulesProblem" :retry="load" class="my-2" />
     <div v-if="score" class="both">
       <section aria-labelledby="by-week">
         <h2 id="by-week">By week</h2>
@@ -172,7 +166,7 @@ const option = computed(() => {
             >
             <v-btn v-if="mayRule" size="small" @click="dropping = rule">Drop</v-btn>
           </li>
-          <li v-if="!rules.length" class="quiet">
+          <li v-if="rules && !rules.length" class="quiet">
             None yet. Make one here, or from a message in Sorting with “Always so”.
           </li>
         </ul>

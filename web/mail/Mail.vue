@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useDebounceFn, useEventListener } from '@vueuse/core';
+import { useDebounceFn } from '@vueuse/core';
 import { computed, nextTick, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import type { FileRef, MailRow, MailView } from '../../contract/index.ts';
-import { useLive } from '../live.ts';
+import type { Change, FileRef, MailRow, MailView } from '../../contract/index.ts';
+import { useKeys } from '../ui/keys.ts';
+import { about, useLive } from '../ui/live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileFinder from '../parts/FileFinder.vue';
 import KeyCap from '../parts/KeyCap.vue';
@@ -53,7 +54,12 @@ const wanted = VIEWS.find((each) => each.view === route.query.view);
 if (wanted) post.view = wanted.view;
 void post.load();
 // Nothing moves under the hand of somebody who is ticking messages.
-useLive(['mail', 'sorting', 'filing'], () => void (post.ticked.size || post.load(true)));
+useLive({ mail: concerns }, () => void (post.ticked.size || post.load(true)));
+function concerns(change: Change) {
+  return (
+    about('mailbox', () => post.on)(change) || about('message', () => post.rows.map((row) => row.id))(change)
+  );
+}
 watch(
   () => post.ticked.size,
   (size) => void (size || post.load(true)),
@@ -121,33 +127,25 @@ function moveTo(folderId: number, name: string) {
 const anyUnread = computed(() => post.rows.some((row) => post.chosen.includes(row.id) && row.unread));
 const anyPlain = computed(() => post.rows.some((row) => post.chosen.includes(row.id) && !row.starred));
 
-const KEYS: Record<string, () => unknown> = {
-  ArrowDown: () => go(1),
-  ArrowUp: () => go(-1),
-  Enter: () => post.current && open(post.current),
-  ' ': () => post.atId !== null && post.tick(post.atId),
-  Escape: () => (post.ticked.size ? (post.ticked = new Set()) : (post.openId = null)),
-  Delete: () => post.chosen.length && throwAway(post.chosen),
-  w: write,
-  a: () => answer(post.current, 'reply'),
-  m: () => post.chosen.length && post.mark('read', post.chosen, anyUnread.value),
-  t: () => post.chosen.length && post.mark('star', post.chosen, anyPlain.value),
-  f: () => post.chosen.length && (finding.value = true),
-  v: () => post.chosen.length && (moving.value = true),
-  x: () => post.chosen.length && post.file(post.chosen, { kind: 'aside' }),
-  u: () => post.undo(),
-};
-useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  if (finding.value || moving.value || gone.value.length || whole.value !== null) return;
-  if (event.ctrlKey || event.metaKey || event.altKey) return;
-  const target = event.target as HTMLElement;
-  if (target.closest('input:not([type="checkbox"]), textarea, select, [contenteditable="true"]')) return;
-  if ((event.key === 'Enter' || event.key === ' ') && target.closest('button, a, input')) return;
-  const act = KEYS[event.key];
-  if (!act) return;
-  event.preventDefault();
-  void act();
-});
+useKeys(
+  {
+    ArrowDown: () => go(1),
+    ArrowUp: () => go(-1),
+    Enter: () => post.current && open(post.current),
+    ' ': () => post.atId !== null && post.tick(post.atId),
+    Escape: () => (post.ticked.size ? (post.ticked = new Set()) : (post.openId = null)),
+    Delete: () => post.chosen.length && throwAway(post.chosen),
+    w: write,
+    a: () => answer(post.current, 'reply'),
+    m: () => post.chosen.length && post.mark('read', post.chosen, anyUnread.value),
+    t: () => post.chosen.length && post.mark('star', post.chosen, anyPlain.value),
+    f: () => post.chosen.length && (finding.value = true),
+    v: () => post.chosen.length && (moving.value = true),
+    x: () => post.chosen.length && post.file(post.chosen, { kind: 'aside' }),
+    u: () => post.undo(),
+  },
+  { unless: () => finding.value || moving.value || gone.value.length > 0 || whole.value !== null },
+);
 /** Moves the cursor and keeps it in sight. */
 async function go(by: number) {
   post.move(by);

@@ -2,32 +2,33 @@
 import { computed, ref } from 'vue';
 import { z } from 'zod';
 import { UndoneChange } from '../../contract/index.ts';
-import { act, get, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { act, wordsOf } from '../api.ts';
+import { useSession } from '../session.ts';
+import { about } from '../ui/live.ts';
+import { useLoad } from '../ui/load.ts';
 import { many, useTimes } from '../words.ts';
 
 /** What one wanted of a mail server and it did not do, until one has seen it. */
 const { ago } = useTimes();
 const SHOWN = 3;
-const undone = ref<UndoneChange[]>([]);
+const session = useSession();
+const { data, load } = useLoad(z.array(UndoneChange), () => '/mail/undone', {
+  concerns: { mail: about('staff', () => [session.session?.staff.id]) },
+});
+const undone = computed(() => data.value ?? []);
 const problem = ref('');
 const shown = computed(() => undone.value.slice(0, SHOWN));
 
-async function load() {
-  undone.value = await get(z.array(UndoneChange), '/mail/undone').catch(() => undone.value);
-}
 async function seen() {
   const upTo = undone.value[0]?.id;
   try {
     if (upTo) await act('PUT', '/mail/undone', { upTo });
-    undone.value = [];
     problem.value = '';
+    await load();
   } catch (error) {
     problem.value = wordsOf(error);
   }
 }
-void load();
-useLive(['mail'], () => void load());
 </script>
 
 <template>

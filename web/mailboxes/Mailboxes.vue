@@ -4,7 +4,7 @@ import { ref } from 'vue';
 import { z } from 'zod';
 import { FilingAddress, HeldFor, MailboxStatus } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { useLoad } from '../ui/load.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { useTimes } from '../words.ts';
@@ -12,17 +12,15 @@ import { useTimes } from '../words.ts';
 const { ago, since, clock } = useTimes();
 const MINUTE = 60_000;
 const session = useSession();
-const boxes = ref<MailboxStatus[] | null>(null);
-const problem = ref('');
 
-async function load() {
-  try {
-    boxes.value = await get(z.array(MailboxStatus), '/mailboxes');
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
+const {
+  data: boxes,
+  problem,
+  load,
+} = useLoad(z.array(MailboxStatus), () => '/mailboxes', {
+  concerns: { mailboxes: true, mail: true },
+  moment: 2000,
+});
 const filingAddress = ref('');
 const kept = ref('');
 async function readAddress() {
@@ -51,8 +49,6 @@ async function retry(id: number) {
     problem.value = wordsOf(error);
   }
 }
-void load();
-useLive(['mailboxes', 'mail'], () => void load());
 // Of a mailbox at rest nothing is told.
 useIntervalFn(() => void load(), MINUTE);
 const held = ref<HeldFor | null>(null);

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core';
 import { computed, ref } from 'vue';
 import { Checks, Preview } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
@@ -7,6 +6,7 @@ import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many, size } from '../words.ts';
+import { useKeys } from '../ui/keys.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 /** The message as each client will read it, one after another, and what is missing in any of them. */
@@ -64,10 +64,9 @@ async function test() {
   }
 }
 void load();
-useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  if ((event.target as HTMLElement).closest('input, textarea, [contenteditable="true"]')) return;
-  if (event.key === 'ArrowRight') void show(Math.min(at.value + 1, (checks.value?.order.length ?? 1) - 1));
-  else if (event.key === 'ArrowLeft') void show(Math.max(at.value - 1, 0));
+useKeys({
+  ArrowRight: () => show(Math.min(at.value + 1, (checks.value?.order.length ?? 1) - 1)),
+  ArrowLeft: () => show(Math.max(at.value - 1, 0)),
 });
 const frame = computed(() => (preview.value ? preview.value.html : ''));
 </script>

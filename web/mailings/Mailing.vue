@@ -3,11 +3,11 @@ import { useEventListener, useIntervalFn } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { act, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { about, useLive } from '../ui/live.ts';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
 import Checks from './Checks.vue';
-import Leaving from './MailingDispatch.vue';
+import MailingDispatch from './MailingDispatch.vue';
 import Message from './Message.vue';
 import Recipients from './Recipients.vue';
 import Release from './Release.vue';
@@ -41,7 +41,10 @@ const saved = computed(() => {
 });
 
 void workshop.open(id);
-useLive(['mailings', 'mail'], () => void workshop.refresh());
+useLive(
+  { mailings: about('mailing', () => [id]), mail: () => !workshop.isDraft },
+  () => void workshop.refresh(),
+);
 onBeforeUnmount(() => void workshop.save());
 useEventListener(window, 'beforeunload', (event) => {
   if (workshop.dirty) event.preventDefault();
@@ -119,7 +122,7 @@ function caption(key: StepKey): string {
         <Checks v-if="step === 'checks'" class="part" />
         <Release v-if="step === 'release'" class="part" @back="go('checks')" />
       </template>
-      <Leaving v-else class="part" :mailing="workshop.mailing" />
+      <MailingDispatch v-else class="part" :mailing="workshop.mailing" />
       <v-dialog v-model="asking" max-width="420" aria-label="Throw away">
         <v-card class="pa-5">
           <h2>Throw this mailing away?</h2>

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
 import { DispatchPage, type DispatchState, type MailingView } from '../../contract/index.ts';
-import { act, get, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { act, wordsOf } from '../api.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
+import { about } from '../ui/live.ts';
+import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 import MailingProgress from './MailingProgress.vue';
 import { useMailingDraft } from './mailingDraft.ts';
@@ -17,9 +18,17 @@ const LIMIT = 100;
 const workshop = useMailingDraft();
 const session = useSession();
 const { full } = useTimes();
-const page = ref<DispatchPage | null>(null);
 const offset = ref(0);
-const problem = ref('');
+const {
+  data: page,
+  problem,
+  load,
+} = useLoad(
+  DispatchPage,
+  () => ({ path: `/mailings/${props.mailing.id}/dispatch`, query: { offset: offset.value, limit: LIMIT } }),
+  // Answers and delivery reports come as mail.
+  { concerns: { mailings: about('mailing', () => [props.mailing.id]), mail: true } },
+);
 const opened = ref<number | null>(null);
 const asking = ref(false);
 const maySteer = computed(() => session.may('release mailings'));
@@ -33,17 +42,6 @@ const WORDS: Record<DispatchState, string> = {
   cancelled: 'cancelled',
 };
 
-async function load() {
-  try {
-    page.value = await get(DispatchPage, `/mailings/${props.mailing.id}/dispatch`, {
-      offset: offset.value,
-      limit: LIMIT,
-    });
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
 async function change(path: string, body: unknown) {
   try {
     await act('POST', path, body);
@@ -56,12 +54,6 @@ async function change(path: string, body: unknown) {
 const steer = (to: 'paused' | 'leaving' | 'cancelled') =>
   change(`/mailings/${props.mailing.id}/steer`, { to });
 const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch/${id}/settle`, { outcome });
-function move(to: number) {
-  offset.value = to;
-  void load();
-}
-void load();
-useLive(['mailings', 'mail'], () => void load());
 </script>
 
 <template>
@@ -126,7 +118,14 @@ useLive(['mailings', 'mail'], () => void load());
         </tbody>
       </table>
     </div>
-    <Pager v-if="page" :offset="offset" :limit="LIMIT" :total="page.total" what="messages" @move="move" />
+    <Pager
+      v-if="page"
+      :offset="offset"
+      :limit="LIMIT"
+      :total="page.total"
+      what="messages"
+      @move="(to: number) => (offset = to)"
+    />
     <MessageDialog v-model="opened" @changed="load" />
     <v-dialog v-model="asking" max-width="420" aria-label="Cancel the rest">
       <v-card class="pa-5">

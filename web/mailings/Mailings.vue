@@ -1,45 +1,27 @@
 <script setup lang="ts">
-import { ref } from 'vue';
+import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { z } from 'zod';
 import { MailingRow } from '../../contract/index.ts';
-import { get, send, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
+import { useLoad } from '../ui/load.ts';
 import MailingProgress from './MailingProgress.vue';
 
 const LIMIT = 50;
+const MOST = 200;
 const router = useRouter();
-const mailings = ref<MailingRow[] | null>(null);
-const problem = ref('');
+const shown = ref(LIMIT);
+const {
+  data: mailings,
+  problem,
+  load,
+} = useLoad(z.array(MailingRow), () => ({ path: '/mailings', query: { limit: shown.value } }), {
+  concerns: { mailings: true },
+});
 const busy = ref(false);
-const more = ref(false);
-
-async function load() {
-  try {
-    const rows = await get(z.array(MailingRow), '/mailings', {
-      limit: Math.min(200, Math.max(LIMIT, mailings.value?.length ?? 0)),
-    });
-    mailings.value = rows;
-    more.value = rows.length >= LIMIT;
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-async function loadMore() {
-  try {
-    const next = await get(z.array(MailingRow), '/mailings', {
-      offset: mailings.value?.length ?? 0,
-      limit: LIMIT,
-    });
-    mailings.value = [...(mailings.value ?? []), ...next];
-    more.value = next.length === LIMIT;
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
+const more = computed(() => shown.value < MOST && (mailings.value?.length ?? 0) >= shown.value);
+const loadMore = () => (shown.value = Math.min(MOST, shown.value + LIMIT));
 async function begin(copyOf: number | null) {
   busy.value = true;
   try {
@@ -51,8 +33,6 @@ async function begin(copyOf: number | null) {
     busy.value = false;
   }
 }
-void load();
-useLive(['mailings'], () => void load());
 </script>
 
 <template>

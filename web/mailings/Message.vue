@@ -11,7 +11,7 @@ const last = ref<'subject' | 'body'>('body');
 const field = ref<string | null>(null);
 const fallback = ref('');
 
-const label = (key: string) => workshop.fields?.mergeFields.find((each) => each.key === key)?.label ?? key;
+const label = (key: string) => workshop.facts.find((each) => each.key === key)?.label ?? key;
 const editor = computed(() => body.value?.editor);
 function insert() {
   if (!field.value) return;
@@ -59,13 +59,7 @@ function insert() {
       <p class="quiet mt-1 mb-3">
         It becomes each client’s own when the message is made. It goes in where you were last writing.
       </p>
-      <v-select
-        v-model="field"
-        :items="workshop.fields?.mergeFields ?? []"
-        item-title="label"
-        item-value="key"
-        label="Fact"
-      />
+      <v-select v-model="field" :items="workshop.facts" item-title="label" item-value="key" label="Fact" />
       <v-text-field
         v-model="fallback"
         label="Else say (when there is none)"

@@ -2,13 +2,15 @@
 import { useDebounceFn } from '@vueuse/core';
 import { computed, ref, watch } from 'vue';
 import { Recipients } from '../../contract/index.ts';
-import type { Criterion } from '../../core/selection/criteria.ts';
-import { send, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import type { Criterion } from '../../core/selection/tree.ts';
+import { send } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
 import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
-import CriterionLine from './CriterionLine.vue';
+import { useLatest } from '../ui/latest.ts';
+import { useLive } from '../ui/live.ts';
+import { EDITORS } from '../selection/editors.ts';
+import SelectionLine from '../selection/SelectionLine.vue';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
@@ -16,34 +18,18 @@ const LIMIT = 100;
 const workshop = useMailingDraft();
 const found = ref<Recipients | null>(null);
 const offset = ref(0);
-const problem = ref('');
-const counting = ref(false);
 const opened = ref<string | null>(null);
 
-const lines = computed(() => workshop.draft?.selection.all ?? []);
-let asked = 0;
+const lines = computed(() => workshop.draft?.selection.root.of ?? []);
+const { ask, asking: counting, problem } = useLatest();
 async function load() {
   if (!workshop.draft) return;
-  const mine = ++asked;
-  counting.value = true;
-  try {
-    const { selection, unticked, fileChoice } = workshop.draft;
-    const answer = await send('POST', Recipients, '/selection/recipients', {
-      selection,
-      unticked,
-      fileChoice,
-      offset: offset.value,
-      limit: LIMIT,
-    });
-    if (mine !== asked) return;
-    found.value = answer;
-    emit('ticked', answer.ticked);
-    problem.value = '';
-  } catch (error) {
-    if (mine === asked) problem.value = wordsOf(error);
-  } finally {
-    if (mine === asked) counting.value = false;
-  }
+  const { selection, unticked, fileChoice } = workshop.draft;
+  const body = { selection, unticked, fileChoice, offset: offset.value, limit: LIMIT };
+  const answer = await ask(() => send('POST', Recipients, '/selection/recipients', body));
+  if (!answer) return;
+  found.value = answer;
+  emit('ticked', answer.ticked);
 }
 const soon = useDebounceFn(load, 180);
 watch(
@@ -60,31 +46,15 @@ watch(
   { deep: true },
 );
 void load();
-useLive(['records'], () => void load());
+useLive({ records: true }, () => void load());
 
-const additions = computed<{ title: string; value: Criterion }[]>(() => {
-  const known = workshop.fields;
-  return [
-    { title: 'Status', value: { field: 'status', values: ['active'] } },
-    { title: 'Adviser', value: { field: 'adviser', values: [] } },
-    { title: 'Service', value: { field: 'service', values: [] } },
-    ...(known?.numbers ?? []).map((field) => ({
-      title: field.label,
-      value: { field: 'number', fieldId: field.id, test: 'at least', value: 0 } as Criterion,
-    })),
-    ...(known?.interests[0]
-      ? [
-          {
-            title: 'Interest',
-            value: { field: 'interest', interestId: known.interests[0].id, has: true } as Criterion,
-          },
-        ]
-      : []),
-    { title: 'Has an email address', value: { field: 'email', has: true } },
-  ];
-});
+const additions = computed(() =>
+  Object.values(EDITORS).flatMap(({ begin }): { title: string; criterion: Criterion }[] =>
+    begin(workshop.fields),
+  ),
+);
 function add(criterion: Criterion) {
-  workshop.draft?.selection.all.push(structuredClone(criterion));
+  workshop.draft?.selection.root.of.push(structuredClone(criterion));
 }
 function tick(clientId: number, on: boolean) {
   if (!workshop.draft) return;
@@ -109,7 +79,7 @@ const FILES = [
         <span class="quiet">Each line narrows the one above</span>
       </div>
       <div class="sheet">
-        <CriterionLine
+        <SelectionLine
           v-for="(_, index) in lines"
           :key="index"
           v-model="lines[index]!"
@@ -127,7 +97,7 @@ const FILES = [
               v-for="addition in additions"
               :key="addition.title"
               :title="addition.title"
-              @click="add(addition.value)"
+              @click="add(addition.criterion)"
             />
           </v-list>
         </v-menu>

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia';
 import { computed, ref, watch } from 'vue';
 import { z } from 'zod';
-import { MailingView, SelectionFields, type MailingDraft } from '../../contract/index.ts';
+import { FactInfo, MailingView, SelectionFields, type MailingDraft } from '../../contract/index.ts';
 import { ApiProblem, get, send, wordsOf } from '../api.ts';
 
 const SAVE_AFTER = 700;
@@ -11,6 +11,7 @@ export const useMailingDraft = defineStore('workshop', () => {
   const mailing = ref<MailingView | null>(null);
   const draft = ref<MailingDraft | null>(null);
   const fields = ref<SelectionFields | null>(null);
+  const facts = ref<FactInfo[]>([]);
   const version = ref(0);
   const savedAt = ref<string | null>(null);
   const dirty = ref(false);
@@ -24,14 +25,16 @@ export const useMailingDraft = defineStore('workshop', () => {
 
   async function open(id: number): Promise<void> {
     try {
-      const [view, known] = await Promise.all([
+      const [view, known, catalogue] = await Promise.all([
         get(MailingView, `/mailings/${id}`),
         get(SelectionFields, '/selection/fields'),
+        get(z.array(FactInfo), '/facts/known'),
       ]);
       quiet = true;
       mailing.value = view;
       draft.value = view.draft;
       fields.value = known;
+      facts.value = catalogue;
       version.value = view.version;
       savedAt.value = view.savedAt;
       dirty.value = false;
@@ -91,5 +94,19 @@ export const useMailingDraft = defineStore('workshop', () => {
     }
   }
 
-  return { mailing, draft, fields, version, savedAt, dirty, problem, stale, isDraft, open, refresh, save };
+  return {
+    mailing,
+    draft,
+    fields,
+    facts,
+    version,
+    savedAt,
+    dirty,
+    problem,
+    stale,
+    isDraft,
+    open,
+    refresh,
+    save,
+  };
 });

@@ -2,9 +2,10 @@
 import { useIntervalFn } from '@vueuse/core';
 import { computed, onUnmounted, ref } from 'vue';
 import { useRouter } from 'vue-router';
-import { closeLive, openLive, useLive } from '../live.ts';
+import type { Topic } from '../../contract/index.ts';
 import { SCREENS, type RailCount } from '../screens.ts';
 import { useSession } from '../session.ts';
+import { closeLive, openLive, useLive } from '../ui/live.ts';
 import { many, useTimes } from '../words.ts';
 import Account from './Account.vue';
 import Finder from './Finder.vue';
@@ -45,12 +46,24 @@ const health = computed(() => {
   };
 });
 
-const count = (): void => void session.count().catch(() => undefined);
+/** Which counts a change may have made others. */
+const COUNTED: Partial<Record<Topic, RailCount>> = {
+  sorting: 'sorting',
+  mail: 'unread',
+  mailings: 'mailings',
+  mailboxes: 'mailboxes',
+  records: 'clients',
+};
+const count = (of?: readonly RailCount[]): void => void session.count(of).catch(() => undefined);
 openLive();
 count();
-useLive(['sorting', 'mail', 'mailings', 'mailboxes', 'records'], count);
+useLive(
+  { sorting: true, mail: true, mailings: true, mailboxes: true, records: true },
+  (changes) => count([...new Set(changes.flatMap(({ topic }) => COUNTED[topic] ?? []))]),
+  1000,
+);
 // Of mailboxes at rest nothing is told; how long ago they were looked into is asked now and then.
-useIntervalFn(count, MINUTE);
+useIntervalFn(() => count(), MINUTE);
 onUnmounted(closeLive);
 
 async function signOut() {

@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core';
 import { computed, nextTick, ref, watch } from 'vue';
 import type { FileRef, RuleDraft, SortingGroup } from '../../contract/index.ts';
 import RuleDialog from '../filing/RuleDialog.vue';
-import { useLive } from '../live.ts';
+import { useKeys } from '../ui/keys.ts';
+import { useLive } from '../ui/live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import MessagePaper from '../message/MessagePaper.vue';
 import FileFinder from '../parts/FileFinder.vue';
@@ -41,9 +41,7 @@ const groups = computed(() =>
 const certain = computed(() => desk.rows.filter((row) => row.group === 'certain'));
 
 void desk.load();
-useLive(['sorting', 'mail'], () => {
-  if (!desk.busy) void desk.load();
-});
+useLive({ sorting: true }, () => void (desk.busy || desk.load()));
 
 // The dialog takes the focus first.
 watch(accepting, (open) => open && setTimeout(() => acceptButton.value?.$el.focus(), 80));
@@ -63,36 +61,39 @@ function ruled(words: string, then: RuleDraft['then']) {
   else if (then.kind !== 'never') desk.settle({ kind: then.kind });
 }
 
-const KEYS: Record<string, () => void> = {
-  x: () => desk.settle({ kind: 'aside' }),
-  p: () => desk.settle({ kind: 'private' }),
-  l: () => desk.settle({ kind: 'later' }),
-  s: () => (ruling.value = true),
-  n: () => (making.value = true),
-  f: () => (finding.value = true),
-  c: () => void choices.value?.remark(),
-  a: () => certain.value.length && (accepting.value = true),
-  u: () => void desk.undo(),
-  r: () => (desk.rest = !desk.rest),
-  Enter: () => desk.chosen.length && choices.value?.fileChosen(),
-  ArrowDown: () => desk.move(1),
-  ArrowUp: () => desk.move(-1),
-};
-useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  if (finding.value || ruling.value || making.value || accepting.value) return;
-  if (event.ctrlKey || event.metaKey || event.altKey) return;
-  const target = event.target as HTMLElement;
-  if (target.closest('input:not([type="checkbox"]), textarea, [contenteditable="true"]')) return;
-  if (event.key === 'Enter' && !desk.chosen.length && target.closest('button, a')) return;
-  // With Shift a number key bears another sign; its place on the keyboard stays.
-  const number = Number(/^(?:Digit|Numpad)([1-5])$/.exec(event.code)?.[1] ?? 0);
-  const candidate = number ? choices.value?.candidates[number - 1]?.file : undefined;
-  if (candidate && event.shiftKey) desk.toggle(candidate);
-  else if (candidate) choices.value?.file(candidate);
-  else if (KEYS[event.key]) KEYS[event.key]?.();
-  else return;
-  event.preventDefault();
-});
+/** With Shift a number key bears another sign; its place on the keyboard stays. */
+const numbers = [1, 2, 3, 4, 5].flatMap((number) =>
+  ['Digit', 'Numpad'].map(
+    (row) => [`${row}${number}`, (event: KeyboardEvent) => candidate(number, event.shiftKey)] as const,
+  ),
+);
+function candidate(number: number, beside: boolean) {
+  const file = choices.value?.candidates[number - 1]?.file;
+  if (file && beside) desk.toggle(file);
+  else if (file) choices.value?.file(file);
+}
+useKeys(
+  {
+    ...Object.fromEntries(numbers),
+    x: () => desk.settle({ kind: 'aside' }),
+    p: () => desk.settle({ kind: 'private' }),
+    l: () => desk.settle({ kind: 'later' }),
+    s: () => (ruling.value = true),
+    n: () => (making.value = true),
+    f: () => (finding.value = true),
+    c: () => void choices.value?.remark(),
+    a: () => certain.value.length && (accepting.value = true),
+    u: () => void desk.undo(),
+    r: () => (desk.rest = !desk.rest),
+    Enter: () => desk.chosen.length && choices.value?.fileChosen(),
+    ArrowDown: () => desk.move(1),
+    ArrowUp: () => desk.move(-1),
+  },
+  {
+    unless: () => finding.value || ruling.value || making.value || accepting.value,
+    even: () => desk.chosen.length > 0,
+  },
+);
 watch(
   () => desk.selectedId,
   async () => {

@@ -1,19 +1,24 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
 import { Count, ReturnedPage, type ReturnedRow } from '../../contract/index.ts';
-import { get, send, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { send, wordsOf } from '../api.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
+import { useLoad } from '../ui/load.ts';
 import { many, useTimes } from '../words.ts';
 
 const LIMIT = 50;
 const { full } = useTimes();
-const page = ref<ReturnedPage | null>(null);
 const offset = ref(0);
-const problem = ref('');
+const {
+  data: page,
+  problem,
+  load,
+} = useLoad(ReturnedPage, () => ({ path: '/returned', query: { offset: offset.value, limit: LIMIT } }), {
+  concerns: { mail: true },
+});
 const opened = ref<number | null>(null);
 const said = ref('');
 const session = useSession();
@@ -35,21 +40,6 @@ async function settle(apply: boolean) {
     problem.value = wordsOf(error);
   }
 }
-
-async function load() {
-  try {
-    page.value = await get(ReturnedPage, '/returned', { offset: offset.value, limit: LIMIT });
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-function move(to: number) {
-  offset.value = to;
-  void load();
-}
-void load();
-useLive(['mail'], () => void load());
 </script>
 
 <template>
@@ -114,7 +104,7 @@ useLive(['mail'], () => void load());
       :limit="LIMIT"
       :total="page.total"
       what="returned messages"
-      @move="move"
+      @move="(to: number) => (offset = to)"
     />
     <MessageDialog v-model="opened" @changed="load" />
   </div>

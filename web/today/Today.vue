@@ -1,32 +1,26 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
 import { Today } from '../../contract/index.ts';
-import { get, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
 import MailingProgress from '../mailings/MailingProgress.vue';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
+import { useLoad } from '../ui/load.ts';
 import { list, many, useTimes } from '../words.ts';
 import MailByDay from './MailByDay.vue';
 
 const session = useSession();
 const { today: dayWords, hour, since, clock, brief } = useTimes();
-const today = ref<Today | null>(null);
-const problem = ref('');
+const {
+  data: today,
+  problem,
+  load,
+} = useLoad(Today, () => '/today', {
+  concerns: { mail: true, sorting: true, mailings: true, mailboxes: true },
+  moment: 2000,
+});
 const opened = ref<number | null>(null);
-
-async function load() {
-  try {
-    today.value = await get(Today, '/today');
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-void load();
-useLive(['mail', 'sorting', 'mailings', 'mailboxes'], () => void load());
 
 const greeting = computed(
   () =>

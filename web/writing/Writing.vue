@@ -3,35 +3,33 @@ import { ref } from 'vue';
 import { useRoute } from 'vue-router';
 import { z } from 'zod';
 import { DraftRow } from '../../contract/index.ts';
-import { act, get, wordsOf } from '../api.ts';
-import { useLive } from '../live.ts';
+import { act, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
+import { about } from '../ui/live.ts';
+import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 
 /** One's messages that are being written, wait to leave, or did not go as meant. */
 const route = useRoute();
 const { brief, full } = useTimes();
-const rows = ref<DraftRow[] | null>(null);
-const problem = ref('');
+const session = useSession();
+const {
+  data: rows,
+  problem,
+  load,
+} = useLoad(z.array(DraftRow), () => '/drafts', {
+  concerns: { drafts: about('staff', () => [session.session?.staff.id]) },
+});
 const thrown = ref<number | null>(Number(route.query.thrown ?? 0) || null);
 
-async function load() {
-  try {
-    rows.value = await get(z.array(DraftRow), '/drafts');
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-void load();
-useLive(['mail', 'mailings'], () => void load());
 async function attempt(work: () => Promise<void>) {
   try {
     await work();
     await load();
   } catch (error) {
-    problem.value = wordsOf(error);
     await load();
+    problem.value = wordsOf(error);
   }
 }
 const throwAway = (id: number) =>

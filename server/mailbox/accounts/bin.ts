@@ -3,7 +3,7 @@ import { writableBoxIds } from '../../correspondence/boxes.ts';
 import { imapClient } from '../../mailserver/imap.ts';
 import { listFolders } from '../sync/folders.ts';
 import { Refusal } from '../../foundation/refusal.ts';
-import { accessOf, type MailboxRow } from '../../mailserver/access.ts';
+import { accessOf, readMailbox } from '../../mailserver/access.ts';
 import { connectionProblem } from '../../mailserver/problem.ts';
 
 /** A name by which every program knows the folder for what it is, where the server does not tell. */
@@ -14,7 +14,7 @@ export async function makeBin(office: Office, staffId: number, mailboxId: number
   const { db, config } = office;
   if (!(await writableBoxIds(db, staffId)).includes(mailboxId))
     throw new Refusal(403, 'In that mailbox you may not change anything.');
-  const mailbox: MailboxRow = await db('mailbox').where({ id: mailboxId }).first();
+  const mailbox = await readMailbox(db, mailboxId);
   try {
     const client = imapClient(accessOf(mailbox, config));
     client.on('error', () => undefined);

@@ -1,3 +1,4 @@
+import { transact } from '../../foundation/database.ts';
 import { randomUUID } from 'node:crypto';
 import { resolveSrv } from 'node:dns/promises';
 import { setTimeout as wait } from 'node:timers/promises';
@@ -6,7 +7,7 @@ import type { Guess, MailboxAccess, StaffMember, TryResult, Verified } from '../
 import { may } from '../../../contract/rights.ts';
 import { domainOf } from '../../../core/address/address.ts';
 import { withConnection } from '../../mailserver/smtp.ts';
-import { beat } from '../../foundation/pulse.ts';
+import { noteChange } from '../../foundation/changes.ts';
 import type { Office } from '../../foundation/office.ts';
 import { readSource } from '../../reading/pool.ts';
 import { imapClient } from '../../mailserver/imap.ts';
@@ -206,8 +207,10 @@ export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promis
   } catch (error) {
     return { ok: false, words: `The test message could not be read back. ${connectionProblem(error).words}` };
   }
-  await office.db('mailbox').where({ id: mailbox.id }).update({ verified_at: new Date() });
-  await beat(office.db, 'mailboxes');
+  await transact(office.db, async (trx) => {
+    await trx('mailbox').where({ id: mailbox.id }).update({ verified_at: new Date() });
+    await noteChange(trx, 'mailboxes', 'mailbox', [mailbox.id]);
+  });
   return { ok: true, words: 'Verified: a test message went out and came back.' };
 }
 

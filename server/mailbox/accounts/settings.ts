@@ -1,3 +1,4 @@
+import { countOf, select } from '../../foundation/rows.ts';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type {
@@ -11,7 +12,7 @@ import { may } from '../../../contract/rights.ts';
 import { addressKey } from '../../../core/address/address.ts';
 import { noteAudit } from '../../foundation/audit.ts';
 import { transact, type Transaction } from '../../foundation/database.ts';
-import { beat } from '../../foundation/pulse.ts';
+import { noteChange } from '../../foundation/changes.ts';
 import { readFirm, writeFirm } from '../../foundation/firm.ts';
 import type { Office } from '../../foundation/office.ts';
 import { seal, unseal } from '../../security/seal.ts';
@@ -51,9 +52,7 @@ export async function connectMailbox(
   }
   await refuseStrangeServers(office, staff, wish.access);
   const id = await transact(db, async (trx) => {
-    const before: { id: number; disconnected_at: Date | null } | undefined = await trx('mailbox')
-      .where({ address: wish.address })
-      .first('id', 'disconnected_at');
+    const before = await trx('mailbox').where({ address: wish.address }).first('id', 'disconnected_at');
     if (before && !before.disconnected_at)
       throw new Refusal(409, 'That mailbox is connected already.', 'address');
     const row = {
@@ -87,14 +86,16 @@ export async function connectMailbox(
       );
     await setColleagues(trx, made, wish.colleagues);
     await noteAudit(trx, staff.id, 'mailbox connected', 'mailbox', made, null, { address: wish.address });
+    await noteChange(trx, 'mailboxes');
+    // Its address is one of ours from now on.
+    await noteChange(trx, 'records');
     return made;
   });
-  await beat(db, 'mailboxes', 'records');
   return id;
 }
 
 async function nameOf(trx: Transaction, staffId: number): Promise<string> {
-  const row: { name: string } | undefined = await trx('staff').where({ id: staffId }).first('name');
+  const row = await trx('staff').where({ id: staffId }).first('name');
   if (!row) throw new Refusal(400, 'There is nobody of that number.', 'staffId');
   return row.name;
 }
@@ -123,7 +124,7 @@ export async function mailboxSettings(
     db('mailbox_colleague').where({ mailbox_id: id }).select('staff_id', 'may'),
     db('staff').where({ active: 1 }).orderBy('name').select('id', 'name'),
     db('staff').where({ id: row.staff_id }).first('name'),
-    onlyHere(db, id).count('* as count').first(),
+    countOf(onlyHere(db, id)),
     vouchingServers(db, id),
     db('mailbox').where({ id }).first('checks_silently'),
   ]);
@@ -153,7 +154,7 @@ export async function mailboxSettings(
     })),
     colleagues: colleagues.map(({ staff_id, may }) => ({ staffId: staff_id, may })),
     staff: people,
-    neverLogged: Number((neverLogged as { count: number } | undefined)?.count ?? 0),
+    neverLogged,
     servers,
     checksSilently: Boolean(silent?.checks_silently),
   };
@@ -218,16 +219,15 @@ export async function changeMailbox(
     if (change.believed) await setServers(trx, staff.id, id, change.believed);
     const told = Object.keys(change).filter((key) => key !== 'password');
     await noteAudit(trx, staff.id, 'mailbox changed', 'mailbox', id, null, { changed: told });
+    await noteChange(trx, 'mailboxes', 'mailbox', [id]);
   });
   if (change.skippedFolders) await skipFolders(db, id, change.skippedFolders);
-  await beat(db, 'mailboxes', 'mail');
+  await transact(db, (trx) => noteChange(trx, 'mail', 'mailbox', [id]));
 }
 
 /** Folders that are not read any more are forgotten; those that are again begin anew. */
 async function skipFolders(db: Knex, mailboxId: number, skipped: readonly number[]): Promise<void> {
-  const rows: { id: number; skipped: number }[] = await db('folder')
-    .where({ mailbox_id: mailboxId })
-    .select('id', 'skipped');
+  const rows = await db('folder').where({ mailbox_id: mailboxId }).select('id', 'skipped');
   for (const row of rows) {
     const now = skipped.includes(row.id);
     if (now === Boolean(row.skipped)) continue;
@@ -289,15 +289,16 @@ export async function disconnectMailbox(
         removed: remove,
       },
     );
+    for (const topic of ['mailboxes', 'mail', 'sorting'] as const) await noteChange(trx, topic);
   });
-  await beat(db, 'mailboxes', 'mail', 'sorting');
 }
 
 async function removeNeverLogged(db: Knex, mailboxId: number): Promise<void> {
   for (;;) {
-    const rows: { id: number; raw_hash: Buffer }[] = await onlyHere(db, mailboxId)
-      .limit(CHUNK)
-      .select('message.id', 'message.raw_hash');
+    const rows = await select(onlyHere(db, mailboxId).limit(CHUNK), {
+      id: 'message.id',
+      raw_hash: 'message.raw_hash',
+    });
     if (!rows.length) return;
     await transact(db, async (trx) => {
       await trx('message')
@@ -307,12 +308,12 @@ async function removeNeverLogged(db: Knex, mailboxId: number): Promise<void> {
         )
         .delete();
       const hashes = rows.map((row) => row.raw_hash);
-      const used: Buffer[] = [
+      const used = [
         ...(await trx('message').whereIn('raw_hash', hashes).pluck('raw_hash')),
         ...(await trx('dispatch').whereIn('raw_hash', hashes).pluck('raw_hash')),
         ...(await trx('draft_enclosure').whereIn('hash', hashes).pluck('hash')),
       ];
-      const kept = new Set(used.map((hash) => hash.toString('hex')));
+      const kept = new Set(used.map((hash) => hash?.toString('hex')));
       await trx('raw')
         .whereIn(
           'hash',
@@ -354,9 +355,7 @@ export function keptPassword(
 
 /** What the settings say of the servers that vouch for senders: the names seen in the mail, those believed first. */
 async function vouchingServers(db: Knex, mailboxId: number): Promise<MailboxSettings['servers']> {
-  const rows: { name: string; seen: number; believed: number; believed_by: number | null }[] = await db(
-    'mailbox_server',
-  )
+  const rows = await db('mailbox_server')
     .where({ mailbox_id: mailboxId })
     .orderBy('believed', 'desc')
     .orderBy('seen', 'desc')
@@ -398,8 +397,11 @@ export async function setFilingAddress(office: Office, staff: StaffMember, addre
     if (!(await db('mailbox').whereIn('address', reaches).whereNull('disconnected_at').first('id')))
       throw new Refusal(400, 'That address reaches none of the connected mailboxes.', 'address');
   }
-  const firm = await readFirm(db);
-  await writeFirm(db, { ...firm, filingAddress: address });
-  await noteAudit(db, staff.id, 'filing address set', 'firm', 0, firm.filingAddress, address);
-  await beat(db, 'records', 'mailboxes');
+  await transact(db, async (trx) => {
+    const firm = await readFirm(trx);
+    await writeFirm(trx, { ...firm, filingAddress: address });
+    await noteAudit(trx, staff.id, 'filing address set', 'firm', 0, firm.filingAddress, address);
+    await noteChange(trx, 'records');
+    await noteChange(trx, 'mailboxes');
+  });
 }

@@ -1,9 +1,11 @@
+import { transact } from '../../foundation/database.ts';
 import type { Knex } from 'knex';
 import type { MailboxStatus, StaffMember } from '../../../contract/index.ts';
 import { may } from '../../../contract/rights.ts';
-import { beat } from '../../foundation/pulse.ts';
+import { noteChange } from '../../foundation/changes.ts';
 import { visibleBoxes } from '../../correspondence/boxes.ts';
-import { groupBy } from '../../foundation/rows.ts';
+import { groupBy, idsOf, select } from '../../foundation/rows.ts';
+import type { Rows } from '../../foundation/tables.ts';
 
 /** How long after the last look a mailbox still counts as in step, in milliseconds. */
 const FRESH = 2 * 60_000;
@@ -13,40 +15,38 @@ const FRESH = 2 * 60_000;
  * if anything is.
  */
 export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<MailboxStatus[]> {
-  const visible = new Set<number>(await visibleBoxes(db, staff.id).pluck('mailbox.id'));
+  const visible = new Set(await idsOf(visibleBoxes(db, staff.id), 'mailbox.id'));
   const counts = may(staff.role, 'count every mailbox');
-  const mailboxes = await db('mailbox')
-    .join('staff', 'staff.id', 'mailbox.staff_id')
-    .whereNull('mailbox.disconnected_at')
-    .orderBy('mailbox.shared')
-    .orderBy('staff.id')
-    .select('mailbox.*', 'staff.name as owner');
-  const folders: {
-    id: number;
-    mailbox_id: number;
-    path: string;
-    role: string;
-    on_server: number;
-    history_uid: number;
-    closed: 'personal' | 'refused' | null;
-    taken: number;
-  }[] = await db('folder')
-    .whereNotIn('role', ['drafts', 'junk'])
-    .where({ skipped: 0 })
-    .orderByRaw("FIELD(role, 'inbox', 'sent', 'archive', 'other'), path")
-    .select('folder.*')
-    .select(db('message_copy').whereRaw('message_copy.folder_id = folder.id').count('*').as('taken'));
+  const [staffNames, mailboxes, folders] = await Promise.all([
+    db('staff').select('id', 'name'),
+    db('mailbox').whereNull('disconnected_at').orderBy(['shared', 'staff_id']).select(),
+    select(
+      db('folder')
+        .whereNotIn('role', ['drafts', 'junk'])
+        .where({ skipped: 0 })
+        .orderByRaw("FIELD(role, 'inbox', 'sent', 'archive', 'other'), path"),
+      {
+        mailbox_id: 'folder.mailbox_id',
+        path: 'folder.path',
+        closed: 'folder.closed',
+        on_server: 'folder.on_server',
+        history_uid: 'folder.history_uid',
+        taken: db.raw<number>('(SELECT COUNT(*) FROM message_copy WHERE message_copy.folder_id = folder.id)'),
+      },
+    ),
+  ]);
+  const nameOf = new Map(staffNames.map(({ id, name }) => [id, name]));
   const foldersOf = groupBy(folders, (folder) => folder.mailbox_id);
   return mailboxes.map((mailbox) => {
     const all = foldersOf.get(mailbox.id) ?? [];
     const own = all.filter(({ closed }) => closed === null);
     const onServer = own.reduce((sum, folder) => sum + folder.on_server, 0);
-    const taken = own.reduce((sum, folder) => sum + Number(folder.taken), 0);
-    const filling = own.some((folder) => Number(folder.history_uid) > 1);
+    const taken = own.reduce((sum, folder) => sum + folder.taken, 0);
+    const filling = own.some((folder) => folder.history_uid > 1);
     return {
       id: mailbox.id,
       address: mailbox.address,
-      owner: mailbox.owner,
+      owner: nameOf.get(mailbox.staff_id) ?? '',
       name: mailbox.name || mailbox.address,
       shared: Boolean(mailbox.shared),
       state: stateOf(mailbox, filling),
@@ -63,7 +63,7 @@ export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<Mai
         ? own.map((folder) => ({
             path: folder.path,
             onServer: folder.on_server,
-            taken: Number(folder.taken),
+            taken: folder.taken,
           }))
         : [],
       closed: visible.has(mailbox.id)
@@ -74,16 +74,33 @@ export async function mailboxStatuses(db: Knex, staff: StaffMember): Promise<Mai
   });
 }
 
+/** How each mailbox stands, without a count of what lies in it. */
+export async function mailboxStates(
+  db: Knex,
+): Promise<{ state: MailboxStatus['state']; inStepAt: Date | null }[]> {
+  const mailboxes = await db('mailbox').whereNull('disconnected_at').select();
+  const filling = new Set(
+    await idsOf(
+      db('folder')
+        .whereNotIn('role', ['drafts', 'junk'])
+        .where({ skipped: 0 })
+        .whereNull('closed')
+        .where('history_uid', '>', 1)
+        .distinct(),
+      'folder.mailbox_id',
+    ),
+  );
+  return mailboxes.map((mailbox) => ({
+    state: stateOf(mailbox, filling.has(mailbox.id)),
+    inStepAt: mailbox.in_step_at,
+  }));
+}
+
 /** A trouble that mends itself becomes one for a person after this long, in milliseconds. */
 const PATIENCE = 30 * 60_000;
 
 function stateOf(
-  mailbox: {
-    paused_at: Date | null;
-    failing_since: Date | null;
-    needs_person: number;
-    in_step_at: Date | null;
-  },
+  mailbox: Pick<Rows['mailbox'], 'paused_at' | 'failing_since' | 'needs_person' | 'in_step_at'>,
   filling: boolean,
 ): MailboxStatus['state'] {
   if (mailbox.paused_at) return 'paused';
@@ -98,7 +115,7 @@ function stateOf(
 
 /** By the pace of what has been taken in so far. */
 function expectedEnd(
-  { filling_since, filled }: { filling_since: Date | null; filled: number },
+  { filling_since, filled }: Pick<Rows['mailbox'], 'filling_since' | 'filled'>,
   left: number,
 ): string | null {
   if (!filling_since || !filled || left <= 0) return null;
@@ -108,6 +125,8 @@ function expectedEnd(
 
 /** Lets a failing mailbox be tried at once by the process that keeps it. */
 export async function retryMailbox(db: Knex, id: number): Promise<void> {
-  await db('mailbox').where({ id }).update({ retry_at: new Date() });
-  await beat(db, 'mailboxes');
+  await transact(db, async (trx) => {
+    await trx('mailbox').where({ id }).update({ retry_at: new Date() });
+    await noteChange(trx, 'mailboxes', 'mailbox', [id]);
+  });
 }

@@ -1,7 +1,7 @@
 import type { z } from 'zod';
 import type { MailAct, MailActDone } from '../../../contract/index.ts';
 import { transact, type Transaction } from '../../foundation/database.ts';
-import { beat } from '../../foundation/pulse.ts';
+import { noteChange } from '../../foundation/changes.ts';
 import type { Office } from '../../foundation/office.ts';
 import { writableBoxIds } from '../../correspondence/boxes.ts';
 import { holdMessages, refreshMarks } from '../../correspondence/marks.ts';
@@ -40,7 +40,7 @@ export async function actOnMail(
       trx,
       copies.map((copy) => copy.message_id),
     );
-    await beat(trx, 'mail');
+    await noteChange(trx, 'mail', 'message', messageIds);
     return { ...NOTHING, ...result, messages: new Set(copies.map((copy) => copy.message_id)).size };
   });
 }
@@ -85,9 +85,7 @@ async function carryOut(
         .update({ handler_id: act.on ? staffId : null });
       return {};
     case 'move': {
-      const folder: { id: number; mailbox_id: number } | undefined = await trx('folder')
-        .where({ id: act.folderId })
-        .first('id', 'mailbox_id');
+      const folder = await trx('folder').where({ id: act.folderId }).first('id', 'mailbox_id');
       const own = copies.filter((copy) => copy.mailbox_id === folder?.mailbox_id);
       if (!folder || !own.length)
         throw new Refusal(400, 'A message can be moved only within its own mailbox.', 'folderId');
@@ -126,7 +124,7 @@ async function putBack(
     }
   };
   settle((copy, place) => copy.folder_id === place.folderId);
-  const folders: { id: number; mailbox_id: number }[] = await trx('folder')
+  const folders = await trx('folder')
     .whereIn('id', [...new Set(waiting.map(({ folderId }) => folderId))])
     .select('id', 'mailbox_id');
   const mailboxOf = new Map(folders.map((folder) => [folder.id, folder.mailbox_id]));
@@ -155,7 +153,7 @@ async function setFlag(
       .update({ [column]: on });
     changed.push(...own.filter((copy) => different.includes(copy.uid)));
   }
-  await noteChange(trx, staffId, changed, column, () => ({ value: on, to_folder_id: null }));
+  await notePending(trx, staffId, changed, column, () => ({ value: on, to_folder_id: null }));
 }
 
 /** Shows copies in another folder at once. @returns where they were */
@@ -183,7 +181,7 @@ async function move(
     await pending.clone().whereNull('going_to_id').delete();
     if (!(await pending.clone().first('id'))) settled.add(copy);
   }
-  await noteChange(
+  await notePending(
     trx,
     staffId,
     moving.filter((copy) => !settled.has(copy)),
@@ -200,7 +198,7 @@ async function throwAway(
   copies: readonly Copy[],
   forGood: boolean,
 ): Promise<Partial<MailActDone>> {
-  const bins: { id: number; mailbox_id: number }[] = await trx('folder')
+  const bins = await trx('folder')
     .whereIn('mailbox_id', [...new Set(copies.map((copy) => copy.mailbox_id))])
     .where({ role: 'trash' })
     .orderBy('id', 'desc')
@@ -211,7 +209,7 @@ async function throwAway(
   const binned = copies.filter((copy) => copy.role !== 'trash' && binOf.has(copy.mailbox_id));
   for (const copy of gone)
     await trx('message_copy').where({ folder_id: copy.folder_id, uid: copy.uid }).update({ shown_in: null });
-  await noteChange(trx, staffId, gone, 'move', () => ({ value: null, to_folder_id: null }));
+  await notePending(trx, staffId, gone, 'move', () => ({ value: null, to_folder_id: null }));
   return {
     moved: await move(trx, staffId, binned, (copy) => binOf.get(copy.mailbox_id) ?? 0),
     gone: gone.length,
@@ -220,7 +218,7 @@ async function throwAway(
 }
 
 /** Notes for the server what was done here; the newest change of a kind replaces the one before. */
-async function noteChange(
+async function notePending(
   trx: Transaction,
   staffId: number,
   copies: readonly Copy[],
@@ -229,6 +227,12 @@ async function noteChange(
 ): Promise<void> {
   if (!copies.length) return;
   const at = new Date();
+  await noteChange(
+    trx,
+    'pending',
+    'mailbox',
+    copies.map((copy) => copy.mailbox_id),
+  );
   await trx('mail_change')
     .insert(
       copies.map((copy) => ({

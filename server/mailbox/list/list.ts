@@ -1,28 +1,17 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { MailPage, MailQuery, MailRow } from '../../../contract/index.ts';
-import type { Candidate } from '../../../core/filing/types.ts';
 import { searchExpression } from '../../../core/message/query.ts';
 import { readFirm } from '../../foundation/firm.ts';
-import { messageRows, type ListedMessage } from '../../correspondence/rows.ts';
+import { messageRows } from '../../correspondence/rows.ts';
 import type { Office } from '../../foundation/office.ts';
 import { filesByIds } from '../../records/files.ts';
 import { boxIds } from '../../correspondence/boxes.ts';
 import { Refusal } from '../../foundation/refusal.ts';
-import { groupBy } from '../../foundation/rows.ts';
+import { groupBy, idsOf, select } from '../../foundation/rows.ts';
 import { filingRegister } from '../../records/filingRegister.ts';
 import { OUT_OF_SIGHT } from './shown.ts';
-
-type Found = ListedMessage & {
-  unread: number;
-  starred: number;
-  enclosures: number;
-  waits: 'we' | 'they' | null;
-  conversation_id: number;
-  candidates: string;
-  differs: string | null;
-  handler: string | null;
-};
+import { fromJson } from '../../foundation/json.ts';
 
 /**
  * One page of the mail a person may see, newest first. Pages follow one another by the last row shown, so
@@ -49,7 +38,7 @@ async function pageIds(
 ): Promise<number[]> {
   const { db } = office;
   const one = query.folder ? await folderWithin(db, query.folder, boxes) : null;
-  const found = one
+  const found: Knex.QueryBuilder = one
     ? db('message_copy as place')
         .join('message', 'message.id', 'place.message_id')
         .where('place.shown_in', one)
@@ -75,7 +64,7 @@ async function pageIds(
         .where({ file_id: query.file })
         .select(db.raw('1')),
     );
-  return found.limit(query.limit + 1).pluck('message.id');
+  return idsOf(found.limit(query.limit + 1), 'message.id');
 }
 
 /**
@@ -87,10 +76,7 @@ function some(found: Knex.QueryBuilder, subquery: Knex.QueryBuilder): Knex.Query
 }
 
 async function folderWithin(db: Knex, id: number, boxes: readonly number[]): Promise<number> {
-  const row: { id: number } | undefined = await db('folder')
-    .where({ id })
-    .whereIn('mailbox_id', boxes)
-    .first('id');
+  const row = await db('folder').where({ id }).whereIn('mailbox_id', boxes).first('id');
   if (!row) throw new Refusal(404, 'That folder is not there, or its mailbox is switched off.', 'folder');
   return row.id;
 }
@@ -163,60 +149,71 @@ async function search(office: Office, found: Knex.QueryBuilder, typed: string): 
 /** Messages as the Mail screen lists them, in the order given. */
 async function mailRows(db: Knex, ids: readonly number[], boxes: readonly number[]): Promise<MailRow[]> {
   if (!ids.length) return [];
-  const [messages, copies]: [
-    Found[],
-    { message_id: number; mailbox_id: number; seen: number; flagged: number }[],
-  ] = await Promise.all([
-    db('message')
-      .leftJoin('staff', 'staff.id', 'message.handler_id')
-      .whereIn('message.id', ids)
-      .select('message.*', 'staff.name as handler'),
-    db('message_copy')
-      .join('folder', 'folder.id', 'message_copy.shown_in')
-      .whereIn('message_id', ids)
-      .whereIn('folder.mailbox_id', boxes)
-      .select('message_id', 'mailbox_id', 'seen', 'flagged'),
+  const [messages, copies, staff] = await Promise.all([
+    db('message').whereIn('id', ids).select(),
+    select(
+      db('message_copy')
+        .join('folder', 'folder.id', 'message_copy.shown_in')
+        .whereIn('message_id', ids)
+        .whereIn('folder.mailbox_id', boxes),
+      {
+        message_id: 'message_copy.message_id',
+        mailbox_id: 'folder.mailbox_id',
+        seen: 'message_copy.seen',
+        flagged: 'message_copy.flagged',
+      },
+    ),
+    db('staff').select('id', 'name'),
   ]);
-  const sizes: { conversation_id: number; size: number }[] = await db('message')
+  const conversations = db('message')
     .whereIn('conversation_id', [...new Set(messages.map((message) => message.conversation_id))])
     .whereNot({ state: 'private' })
-    .groupBy('conversation_id')
-    .select('conversation_id')
-    .count('* as size');
-  const sizeOf = new Map(sizes.map((row) => [row.conversation_id, Number(row.size)]));
+    .groupBy('conversation_id');
+  const sizes = await select(conversations, {
+    conversation_id: 'message.conversation_id',
+    size: db.raw<number>('COUNT(*)'),
+  });
+  const sizeOf = new Map(sizes.map((row) => [row.conversation_id, row.size]));
+  const nameOf = new Map(staff.map(({ id, name }) => [id, name]));
   const suggested = new Map(
     messages.flatMap((message) => {
-      const first = message.state === 'suggested' ? (JSON.parse(message.candidates) as Candidate[])[0] : null;
+      const first =
+        message.state === 'suggested' ? fromJson('message.candidates', message.candidates)[0] : null;
       return first ? [[message.id, first] as const] : [];
     }),
   );
   const files = await filesByIds(db, [...new Set([...suggested.values()].map(({ fileId }) => fileId))]);
   const copiesOf = groupBy(copies, (copy) => copy.message_id);
   const byId = new Map(messages.map((message) => [message.id, message]));
-  const ordered = ids.flatMap((id) => byId.get(id) ?? []);
-  const rows = await messageRows(db, ordered);
-  return rows.map((row, index) => {
-    const message = ordered[index] as Found;
+  const rows = await messageRows(
+    db,
+    ids.flatMap((id) => byId.get(id) ?? []),
+  );
+  return rows.flatMap((row) => {
+    const message = byId.get(row.id);
+    if (!message) return [];
     const own = copiesOf.get(row.id) ?? [];
     const first = suggested.get(row.id);
-    return {
-      ...row,
-      unread: own.some((copy) => !copy.seen),
-      starred: own.some((copy) => copy.flagged),
-      enclosures: message.enclosures,
-      waits: row.state === 'logged' || row.state === 'suggested' ? message.waits : null,
-      conversationId: message.conversation_id,
-      conversationSize: sizeOf.get(message.conversation_id) ?? 1,
-      suggestion: first
-        ? { number: files.get(first.fileId)?.number ?? '', likelihood: first.likelihood }
-        : null,
-      boxes: [...new Set(own.map((copy) => copy.mailbox_id))],
-      copies: Math.max(
-        1,
-        ...[...groupBy(own, (copy) => copy.mailbox_id).values()].map((each) => each.length),
-      ),
-      handler: message.handler,
-      differs: message.differs,
-    };
+    return [
+      {
+        ...row,
+        unread: own.some((copy) => !copy.seen),
+        starred: own.some((copy) => copy.flagged),
+        enclosures: message.enclosures,
+        waits: row.state === 'logged' || row.state === 'suggested' ? message.waits : null,
+        conversationId: message.conversation_id,
+        conversationSize: sizeOf.get(message.conversation_id) ?? 1,
+        suggestion: first
+          ? { number: files.get(first.fileId)?.number ?? '', likelihood: first.likelihood }
+          : null,
+        boxes: [...new Set(own.map((copy) => copy.mailbox_id))],
+        copies: Math.max(
+          1,
+          ...[...groupBy(own, (copy) => copy.mailbox_id).values()].map((each) => each.length),
+        ),
+        handler: nameOf.get(message.handler_id ?? 0) ?? null,
+        differs: message.differs,
+      },
+    ];
   });
 }

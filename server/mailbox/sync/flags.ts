@@ -71,7 +71,7 @@ async function keepFlags(db: Database, folderId: number, told: readonly Seen[]):
   return transact(db, async (trx) => {
     await holdMessages(trx, touched);
     // Asked for once nobody can add another: what is wished here counts for more than what the server says.
-    const wishes: { uid: number; kind: string }[] = await trx('mail_change')
+    const wishes = await trx('mail_change')
       .where({ folder_id: folderId })
       .whereIn(
         'uid',
@@ -127,7 +127,7 @@ export async function compareFolder(
   const there = new Set(found);
   let changed = false;
   for (let after = 0; ;) {
-    const rows: { uid: number; message_id: number }[] = await db('message_copy')
+    const rows = await db('message_copy')
       .where({ folder_id: folder.id })
       .where('uid', '>', after)
       .where('uid', '<', folder.next_uid)
@@ -146,7 +146,7 @@ export async function compareFolder(
 /** Forgets copies a server says have vanished (RFC 7162 section 3.2.10). */
 export async function takeOverNamed(db: Database, folder: FolderRow, uids: readonly number[]): Promise<void> {
   for (let at = 0; at < uids.length; at += CHUNK) {
-    const rows: { uid: number; message_id: number }[] = await db('message_copy')
+    const rows = await db('message_copy')
       .where({ folder_id: folder.id })
       .whereIn('uid', uids.slice(at, at + CHUNK))
       .select('uid', 'message_id');

@@ -3,27 +3,14 @@ import { transact, type Database } from '../../foundation/database.ts';
 import { giveUp, isMeant, LOOKED_AT } from './pendingChanges.ts';
 import { isRefusal } from '../../mailserver/imap.ts';
 import { holdMessages, refreshMarks } from '../../correspondence/marks.ts';
-import type { PendingChange } from './undone.ts';
+import type { Rows } from '../../foundation/tables.ts';
 
-/** A folder as we know it, with what its server last said of it. */
-export interface FolderRow {
-  id: number;
-  mailbox_id: number;
-  path: string;
-  role: string;
-  uid_validity: number;
-  /** Everything from here on is new. */
-  next_uid: number;
-  /** Everything below here is still to be taken in; 1 or less when done. */
-  history_uid: number;
-  /** Changes up to here are known; 0 when the server keeps no count of changes. */
-  modseq: number;
-  on_server: number;
-  skipped: number;
-  /** Why it is not read though nobody chose so. */
-  closed: 'personal' | 'refused' | null;
-  checked_at: Date | null;
-}
+/**
+ * A folder as we know it, with what its server last said of it: from `next_uid` on everything is new, below
+ * `history_uid` it is still to be taken in (1 or less when done), and changes up to `modseq` are known (0 when the
+ * server keeps no count of changes). `closed` says why it is not read though nobody chose so.
+ */
+export type FolderRow = Rows['folder'];
 
 /** What a server says of a folder. */
 export interface FolderState {
@@ -46,7 +33,7 @@ export const STATUS_QUERY = {
   highestModseq: true,
 } as const;
 
-const ROLES: Record<string, string> = {
+const ROLES: Record<string, FolderRow['role']> = {
   '\\Inbox': 'inbox',
   '\\Sent': 'sent',
   '\\Drafts': 'drafts',
@@ -77,7 +64,7 @@ export async function listFolders(
   // Every mailbox has an INBOX (RFC 3501 section 5.1): a list without it is a wrong answer, not a deletion.
   if (!listed.some((folder) => folder.path.toUpperCase() === 'INBOX'))
     throw new Error('The mail server did not list the folders as it should.');
-  const known: FolderRow[] = await db('folder').where({ mailbox_id: mailboxId });
+  const known = await db('folder').where({ mailbox_id: mailboxId });
   const rows = (await follow(db, client, mailboxId, known, listed))
     ? await db<FolderRow>('folder').where({ mailbox_id: mailboxId })
     : known;
@@ -282,7 +269,7 @@ async function beginAnew(db: Database, row: FolderRow, folder: ListResponse): Pr
 
 async function giveUpWithin(db: Database, folderId: number, why: string): Promise<void> {
   await transact(db, async (trx) => {
-    const lost: PendingChange[] = await trx('mail_change').where({ folder_id: folderId }).select();
+    const lost = await trx('mail_change').where({ folder_id: folderId }).select();
     if (lost.length) await giveUp(trx, lost, why);
   });
 }
@@ -291,9 +278,9 @@ async function giveUpWithin(db: Database, folderId: number, why: string): Promis
 async function dropFolder(db: Database, { id }: FolderRow): Promise<void> {
   const why = 'The folder is gone from the mail server.';
   await transact(db, async (trx) => {
-    const into: PendingChange[] = await trx('mail_change').where({ to_folder_id: id }).select();
+    const into = await trx('mail_change').where({ to_folder_id: id }).select();
     if (into.length) await giveUp(trx, into, why);
-    const shown: { message_id: number }[] = await trx('message_copy')
+    const shown = await trx('message_copy')
       .where({ shown_in: id })
       .whereNot({ folder_id: id })
       .select('message_id');
@@ -316,7 +303,7 @@ const CHUNK = 2000;
 /** Forgets what lay in a folder, some thousand copies at a time. */
 export async function forgetCopies(db: Database, folderId: number): Promise<void> {
   for (;;) {
-    const rows: { uid: number; message_id: number }[] = await db('message_copy')
+    const rows = await db('message_copy')
       .where({ folder_id: folderId })
       .limit(CHUNK)
       .select('uid', 'message_id');

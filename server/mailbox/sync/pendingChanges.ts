@@ -1,21 +1,15 @@
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
-import type { Knex } from 'knex';
 import { transact, type Database, type Transaction } from '../../foundation/database.ts';
 import { isRefusal, lastRefusal } from '../../mailserver/imap.ts';
 import { holdMessages, refreshMarks } from '../../correspondence/marks.ts';
 import { noteUndone, type PendingChange } from './undone.ts';
-import { groupBy } from '../../foundation/rows.ts';
+import { groupBy, select } from '../../foundation/rows.ts';
 
 const FLAGS = { seen: '\\Seen', flagged: '\\Flagged', answered: '\\Answered' } as const;
 /** So many are carried out at once. */
 const BATCH = 500;
 /** What was refused this often is given up, and the message shown where it really is. */
 const MOST_TRIES = 5;
-
-/** Of which mailboxes people did something here that the server does not know yet. */
-export async function mailboxesWithChanges(db: Knex): Promise<number[]> {
-  return db('mail_change').distinct('mailbox_id').pluck('mailbox_id');
-}
 
 interface ChangedFolder {
   id: number;
@@ -48,7 +42,7 @@ interface Moved {
  */
 export async function carryOutChanges(db: Database, client: ImapFlow, mailboxId: number): Promise<void> {
   for (;;) {
-    const changes: PendingChange[] = await db('mail_change')
+    const changes = await db('mail_change')
       .where({ mailbox_id: mailboxId })
       .orderBy('id')
       .limit(BATCH)
@@ -131,15 +125,20 @@ class FolderChanges {
   }
 
   private async meant(changes: readonly PendingChange[]): Promise<Map<number, Meant>> {
-    const rows: (Meant & { uid: number })[] = await this.db('message_copy')
+    const copies = this.db('message_copy')
       .join('message', 'message.id', 'message_copy.message_id')
       .where('folder_id', this.folder.id)
       .whereIn(
         'uid',
         changes.map(({ uid }) => uid),
-      )
-      .select('uid', 'message_copy.message_id', 'message.message_id as name', 'message_copy.size');
-    return new Map(rows.map((row) => [Number(row.uid), row]));
+      );
+    const rows = await select(copies, {
+      uid: 'message_copy.uid',
+      message_id: 'message_copy.message_id',
+      name: 'message.message_id',
+      size: 'message_copy.size',
+    });
+    return new Map(rows.map((row) => [row.uid, row]));
   }
 
   /** Parts changes by what lies at their numbers now. */
@@ -358,7 +357,7 @@ async function settleMove(trx: Transaction, { change, to, uid }: Moved): Promise
   const before = await trx('message_copy').where(where).first();
   await holdMessages(trx, before ? [before.message_id] : []);
   const copy = await trx('message_copy').where(where).first();
-  const pending: PendingChange[] = await trx('mail_change').where(where).select();
+  const pending = await trx('mail_change').where(where).select();
   await trx('mail_change').where(where).delete();
   if (!copy) return;
   await trx('message_copy').where(where).delete();

@@ -1,7 +1,7 @@
+import { countOf } from '../../foundation/rows.ts';
 import { errorForLog, inSeconds, transact } from '../../foundation/database.ts';
-import { beat } from '../../foundation/pulse.ts';
+import { forgetChanges, noteChange } from '../../foundation/changes.ts';
 import type { Office } from '../../foundation/office.ts';
-import { mailboxesWithChanges } from './pendingChanges.ts';
 import { MailboxSync, type Chore } from './sync.ts';
 import { connectionProblem } from '../../mailserver/problem.ts';
 import type { MailboxRow } from '../../mailserver/access.ts';
@@ -49,8 +49,8 @@ export class MailboxSupervisor {
   ) {}
 
   start(): void {
-    this.deaf = this.office.watch.listen((topics) => {
-      if (topics.includes('mail')) void this.stir();
+    this.deaf = this.office.watch.listen((changes) => {
+      for (const { topic, id } of changes) if (topic === 'pending') this.stir(id);
     });
     const next = () => {
       this.round = this.claim()
@@ -72,17 +72,9 @@ export class MailboxSupervisor {
     return Math.max(MOST_OFTEN, Math.min(ROUND, ...due));
   }
 
-  /** Tells the mailboxes kept here that something was done to mail; those with something to carry out do it now. */
-  private async stir(): Promise<void> {
-    try {
-      const changed = new Set(await mailboxesWithChanges(this.office.db));
-      for (const [id, { sync }] of this.kept) sync?.stir(changed.has(id));
-    } catch (error) {
-      this.office.log.warn(
-        { error: errorForLog(error) },
-        'what is to be told to mail servers could not be looked up',
-      );
-    }
+  /** Something is to be told to a mailbox's server. @param mailboxId null: to any */
+  private stir(mailboxId: number | null): void {
+    for (const [id, { sync }] of this.kept) if (mailboxId === null || id === mailboxId) sync?.stir();
   }
 
   async stop(): Promise<void> {
@@ -104,7 +96,7 @@ export class MailboxSupervisor {
   private async claim(): Promise<void> {
     const { db, process } = this.office;
     const living = await this.living();
-    const mailboxes: (MailboxRow & { lease_owner: string | null })[] = await db('mailbox')
+    const mailboxes = await db('mailbox')
       .whereNull('paused_at')
       .whereNull('disconnected_at')
       .orderByRaw('lease_owner <=> ? DESC, id', [process])
@@ -173,13 +165,13 @@ export class MailboxSupervisor {
     }
     if (now > this.forgetAt) {
       await db('server_process').whereRaw('seen_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY').delete();
+      await forgetChanges(db);
       this.forgetAt = now + FORGET_ROUND;
     }
-    const row = await db('server_process')
-      .whereRaw('seen_at > UTC_TIMESTAMP(3) - INTERVAL ? SECOND', [LEASE_SECONDS])
-      .count('* as count')
-      .first();
-    return Math.max(1, Number(row?.count ?? 1));
+    const alive = db('server_process').whereRaw('seen_at > UTC_TIMESTAMP(3) - INTERVAL ? SECOND', [
+      LEASE_SECONDS,
+    ]);
+    return Math.max(1, await countOf(alive));
   }
 
   /** Leaves a mailbox to another process: its work here ends first, then it is free. */
@@ -246,7 +238,7 @@ export class MailboxSupervisor {
           needs_person: needsPerson,
           failing_since: trx.raw('COALESCE(failing_since, UTC_TIMESTAMP(3))'),
         });
-      await beat(trx, 'mailboxes');
+      await noteChange(trx, 'mailboxes', 'mailbox', [mailbox.id]);
     });
   }
 }

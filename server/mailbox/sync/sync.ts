@@ -1,5 +1,6 @@
+import { countOf } from '../../foundation/rows.ts';
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
-import { beat } from '../../foundation/pulse.ts';
+import { noteChange } from '../../foundation/changes.ts';
 import { isDatabaseError, transact, type Database, type Transaction } from '../../foundation/database.ts';
 import type { Office } from '../../foundation/office.ts';
 import { carryOutChanges } from './pendingChanges.ts';
@@ -128,10 +129,10 @@ export class MailboxSync {
     return this.worked;
   }
 
-  /** Something was done here that the server is to know. @param now rather than in the next round */
-  stir(now: boolean): void {
+  /** Something was done here that the server is to know. */
+  stir(): void {
     this.stirredUntil = Date.now() + STIRRED;
-    if (now) this.wake?.();
+    this.wake?.();
   }
 
   /** Brings the mailbox in step once, then ends. */
@@ -260,7 +261,8 @@ export class MailboxSync {
         different = (await this.changesIn(folder)) || different;
       });
     }
-    if (different) await transact(this.office.db, (trx) => beat(trx, 'mail'));
+    if (different)
+      await transact(this.office.db, (trx) => noteChange(trx, 'mail', 'mailbox', [this.mailbox.id]));
   }
 
   /** @returns whether anything was different in a folder */
@@ -315,8 +317,7 @@ export class MailboxSync {
   }
 
   private async known(row: FolderRow): Promise<number> {
-    const [found] = await this.office.db('message_copy').where({ folder_id: row.id }).count('* as count');
-    return Number(found?.count ?? 0);
+    return countOf(this.office.db('message_copy').where({ folder_id: row.id }));
   }
 
   private compareDue(row: FolderRow): boolean {
@@ -332,11 +333,8 @@ export class MailboxSync {
     const { row, state } = folder;
     if (this.compareDue(row)) return true;
     if (Number(row.history_uid) > 1) return false;
-    const [unseen] = await this.office
-      .db('message_copy')
-      .where({ folder_id: row.id, seen: 0 })
-      .count('* as count');
-    return (await this.otherNumber(folder)) || Number(unseen?.count ?? 0) !== state.unseen;
+    const unseen = await countOf(this.office.db('message_copy').where({ folder_id: row.id, seen: 0 }));
+    return (await this.otherNumber(folder)) || unseen !== state.unseen;
   }
 
   /** Takes in older mail, newest first, a slice of each folder in turn; where it stands is kept with each slice. */
@@ -372,7 +370,7 @@ export class MailboxSync {
           await trx('mailbox')
             .where({ id: this.mailbox.id })
             .update({ filled: trx.raw('filled + ?', [to - from + 1]) });
-          await beat(trx, 'mailboxes');
+          await noteChange(trx, 'mailboxes', 'mailbox', [this.mailbox.id]);
         };
         await this.within(folder, async () => {
           await this.take(row, range, { from, to }, progress);
@@ -466,7 +464,7 @@ export class MailboxSync {
         needs_person: 0,
         filling_since: null,
       });
-      if (!this.notedAt) await beat(trx, 'mailboxes');
+      if (!this.notedAt) await noteChange(trx, 'mailboxes', 'mailbox', [this.mailbox.id]);
     });
     this.notedAt = Date.now();
   }

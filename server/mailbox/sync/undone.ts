@@ -1,26 +1,12 @@
+import { select } from '../../foundation/rows.ts';
 import type { Knex } from 'knex';
 import type { UndoneChange } from '../../../contract/index.ts';
 import type { Transaction } from '../../foundation/database.ts';
-import { beat } from '../../foundation/pulse.ts';
+import type { Rows } from '../../foundation/tables.ts';
+import { noteChange } from '../../foundation/changes.ts';
 
 /** What somebody wants of a copy and its server does not know yet. One a copy and kind: the newest counts. */
-export interface PendingChange {
-  id: number;
-  mailbox_id: number;
-  folder_id: number;
-  uid: number;
-  kind: 'seen' | 'flagged' | 'answered' | 'move';
-  /** For flags. */
-  value: number | null;
-  /** For moves; null: gone for good. */
-  to_folder_id: number | null;
-  staff_id: number | null;
-  version: number;
-  tries: number;
-  /** The folder the server was last told to move it to, and the least UID it would have there. */
-  going_to_id: number | null;
-  going_uid: number | null;
-}
+export type PendingChange = Rows['mail_change'];
 
 /**
  * Keeps in words what could not be done on the mail server, for whoever wanted it. Whether something was read is
@@ -34,7 +20,7 @@ export async function noteUndone(
   const told = changes.filter(({ kind, staff_id }) => staff_id && (kind === 'move' || kind === 'flagged'));
   if (!told.length) return;
   const folders = await pathsOf(trx, told);
-  const rows: { folder_id: number; uid: number; message_id: number }[] = await trx('message_copy')
+  const rows = await trx('message_copy')
     .whereIn(
       ['folder_id', 'uid'],
       told.map(({ folder_id, uid }) => [folder_id, uid]),
@@ -52,7 +38,12 @@ export async function noteUndone(
       at,
     })),
   );
-  await beat(trx, 'mail');
+  await noteChange(
+    trx,
+    'mail',
+    'staff',
+    told.map(({ staff_id }) => staff_id),
+  );
 }
 
 /** So many are told at once. */
@@ -60,22 +51,21 @@ const MOST_TOLD = 20;
 
 /** What somebody wanted of a mail server and did not come about, as long as they have not seen it; the newest first. */
 export async function listUndone(db: Knex, staffId: number): Promise<UndoneChange[]> {
-  const rows: { id: number; what: string; why: string; at: Date; mailbox: string; subject: string | null }[] =
-    await db('mail_undone')
-      .join('mailbox', 'mailbox.id', 'mail_undone.mailbox_id')
-      .leftJoin('message', 'message.id', 'mail_undone.message_id')
-      .where({ 'mail_undone.staff_id': staffId })
-      .whereNull('mail_undone.seen_at')
-      .orderBy('mail_undone.id', 'desc')
-      .limit(MOST_TOLD)
-      .select(
-        'mail_undone.id',
-        'what',
-        'why',
-        'mail_undone.at',
-        'mailbox.name as mailbox',
-        'message.subject',
-      );
+  const unseen = db('mail_undone')
+    .join('mailbox', 'mailbox.id', 'mail_undone.mailbox_id')
+    .leftJoin('message', 'message.id', 'mail_undone.message_id')
+    .where('mail_undone.staff_id', staffId)
+    .whereNull('mail_undone.seen_at')
+    .orderBy('mail_undone.id', 'desc')
+    .limit(MOST_TOLD);
+  const rows = await select(unseen, {
+    id: 'mail_undone.id',
+    what: 'mail_undone.what',
+    why: 'mail_undone.why',
+    at: 'mail_undone.at',
+    mailbox: 'mailbox.name',
+    subject: 'message.subject?',
+  });
   return rows.map((row) => ({ ...row, subject: row.subject ?? '', at: row.at.toISOString() }));
 }
 
@@ -90,9 +80,7 @@ export async function noteUndoneSeen(db: Knex, staffId: number, upTo: number): P
 
 async function pathsOf(db: Knex, changes: readonly PendingChange[]): Promise<Map<number, string>> {
   const ids = changes.flatMap(({ to_folder_id }) => to_folder_id ?? []);
-  const rows: { id: number; path: string }[] = ids.length
-    ? await db('folder').whereIn('id', ids).select('id', 'path')
-    : [];
+  const rows = ids.length ? await db('folder').whereIn('id', ids).select('id', 'path') : [];
   return new Map(rows.map(({ id, path }) => [id, path]));
 }
 

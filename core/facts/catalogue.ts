@@ -1,0 +1,72 @@
+/** What sort of value a fact is. */
+export const FACT_KINDS = ['text', 'number', 'date'] as const;
+export type FactKind = (typeof FACT_KINDS)[number];
+
+/** Where a fact comes from. */
+export type FactSource = 'recipient' | 'client' | 'person' | 'file' | 'adviser' | 'firm' | 'field';
+
+/** Something that can be known of a record: what may be merged into a message, or shown of a client. */
+export interface FactInfo {
+  key: string;
+  label: string;
+  kind: FactKind;
+  /** Of numbers; else empty. */
+  unit: string;
+  source: FactSource;
+}
+
+/** The facts of one record in words, by key. A missing or empty value is reported, never printed as a blank. */
+export type Facts = Readonly<Record<string, string>>;
+
+const text = <K extends string>(key: K, label: string, source: FactSource) =>
+  ({ key, label, kind: 'text', unit: '', source }) as const;
+
+/** What is known of every firm's records; its own fields join them ({@link fieldFact}). */
+export const BUILT_IN_FACTS = [
+  text('greeting', 'Greeting', 'recipient'),
+  text('client.name', 'Client name', 'client'),
+  text('client.place', 'Place', 'client'),
+  text('client.service', 'Service', 'client'),
+  text('person.firstName', 'First name', 'person'),
+  text('person.lastName', 'Last name', 'person'),
+  text('file.number', 'File number', 'file'),
+  text('file.title', 'File title', 'file'),
+  text('adviser.name', 'Adviser', 'adviser'),
+  text('adviser.email', 'Adviser’s email', 'adviser'),
+  text('adviser.phone', 'Adviser’s telephone', 'adviser'),
+  text('firm.name', 'Firm', 'firm'),
+] as const satisfies readonly FactInfo[];
+
+/** A fact without a value of its own does not compile where facts are gathered. */
+export type BuiltInKey = (typeof BUILT_IN_FACTS)[number]['key'];
+
+/** A field of the firm's own as a fact. @param id of the field, which stays when its label changes */
+export function fieldFact(id: number, label: string, kind: FactKind, unit: string): FactInfo {
+  return { key: fieldKey(id), label, kind, unit, source: 'field' };
+}
+
+export function fieldKey(id: number): string {
+  return `field:${id}`;
+}
+
+/** What stands in a field; one of the three at most. */
+export interface FieldValue {
+  text: string | null;
+  number: number | null;
+  /** `2026-05-03` */
+  date: string | null;
+}
+
+/** A field's value as people read it: `14.2 ha`, `3 May 2026`; empty when there is none. */
+export function fieldWords({ text, number, date }: FieldValue, unit: string): string {
+  if (number !== null)
+    return `${new Intl.NumberFormat('en-GB', { maximumFractionDigits: 2 }).format(number)}${unit ? ` ${unit}` : ''}`;
+  if (date !== null)
+    return new Date(`${date}T00:00:00Z`).toLocaleDateString('en-GB', {
+      day: 'numeric',
+      month: 'long',
+      year: 'numeric',
+      timeZone: 'UTC',
+    });
+  return text ?? '';
+}

@@ -1,0 +1,68 @@
+import { z } from 'zod';
+import { Addressees } from '../../contract/writing.ts';
+import { Doc, DocNodeSchema } from '../../contract/document.ts';
+import { Evidence, Likelihood, MessageState, SortingGroup } from '../../contract/mail.ts';
+import { Selection } from '../../contract/selection.ts';
+
+const Ids = z.array(z.number().int());
+
+/** Where a message is and why: all that a step changes, so that undoing restores it exactly. */
+const Standing = z.object({
+  state: MessageState,
+  sorting: SortingGroup.nullable(),
+  decided_at: z.string(),
+  decided_by: z.number().nullable(),
+  evidence: z.string(),
+  candidates: z.string(),
+  reason: z.string().nullable(),
+  later_until: z.string().nullable(),
+  corrected_at: z.string().nullable(),
+  fileIds: Ids,
+});
+export type Standing = z.infer<typeof Standing>;
+
+const Lesson = z.object({
+  at: z.number(),
+  words: z.array(z.string()).readonly(),
+  people: z.array(z.string()).readonly(),
+  files: z.array(z.object({ id: z.number(), topics: z.array(z.string()).readonly() })).readonly(),
+  stranger: z.string().nullable(),
+});
+
+/** What each column of text holds that is JSON. Older versions wrote some of it: what they left out has a default. */
+const COLUMNS = {
+  'client.postal': z.array(z.string()),
+  'message.evidence': z.array(Evidence),
+  'message.candidates': z.array(
+    z.object({
+      fileId: z.number(),
+      probability: z.number().default(0),
+      likelihood: Likelihood,
+      evidence: z.array(Evidence),
+    }),
+  ),
+  'filing_step_message.before_value': Standing,
+  'filing_step_message.after_value': Standing,
+  'lesson.lesson': Lesson,
+  'draft.people': Addressees,
+  'draft.body': Doc,
+  'draft.file_ids': Ids,
+  'wording.body': Doc,
+  'selection.tree': Selection,
+  'mailing.unticked': Ids,
+  'mailing.subject': DocNodeSchema,
+  'mailing.body': DocNodeSchema,
+  'dispatch.facts': z.record(z.string(), z.string()),
+};
+type JsonColumn = keyof typeof COLUMNS;
+type Held<C extends JsonColumn> = z.output<(typeof COLUMNS)[C]>;
+
+/** What a column of JSON holds. @throws ZodError when it is something else */
+export function fromJson<C extends JsonColumn>(column: C, text: string): Held<C> {
+  return COLUMNS[column].parse(JSON.parse(text)) as Held<C>;
+}
+
+/** What is to be kept in a column of JSON, as its text. */
+export function toJson<C extends JsonColumn>(_column: C, value: z.input<(typeof COLUMNS)[C]>): string {
+  return JSON.stringify(value);
+}

@@ -1,0 +1,521 @@
+/* Written by `npm run tables` from the migrations; a test holds it to them. Change a table by a migration. */
+import type { Knex } from 'knex';
+
+/** 1 for yes, 0 for no. */
+type Flag = number;
+/** A row as it may be written: a flag by its truth, nothing at all where the column has a value of its own. */
+type Written<Row> = { [Column in keyof Row]?: Row[Column] | boolean | Knex.Raw | undefined };
+
+/** The columns of each table, as rows come. */
+export interface Rows {
+  address: {
+    id: number;
+    person_id: number;
+    email: string;
+    email_key: string;
+    current: Flag;
+    position: number;
+    returned_at: Date | null;
+    returned_why: string | null;
+  };
+  attempt: {
+    id: number;
+    what: string;
+    who: string;
+    at: Date;
+  };
+  audit: {
+    id: number;
+    at: Date;
+    staff_id: number | null;
+    action: string;
+    subject: string;
+    subject_id: number | null;
+    before_value: string | null;
+    after_value: string | null;
+  };
+  change_event: {
+    id: number;
+    topic: 'records' | 'mail' | 'sorting' | 'mailings' | 'mailboxes' | 'filing' | 'drafts' | 'pending';
+    subject: 'client' | 'file' | 'message' | 'mailbox' | 'mailing' | 'staff' | null;
+    subject_id: number | null;
+    at: Date;
+  };
+  client: {
+    id: number;
+    name: string;
+    kind: 'person' | 'couple' | 'company' | 'trust' | 'estate' | 'public body';
+    status: 'active' | 'past' | 'prospect';
+    since: number | null;
+    service: string | null;
+    place: string;
+    postal: string;
+    greeting: string | null;
+    adviser_id: number | null;
+  };
+  client_interest: {
+    client_id: number;
+    interest_id: number;
+  };
+  client_person: {
+    client_id: number;
+    person_id: number;
+    role: string;
+    position: number;
+    writes: Flag;
+  };
+  conversation: {
+    id: number;
+  };
+  dispatch: {
+    id: number;
+    kind: string;
+    mailing_id: number | null;
+    draft_id: number | null;
+    client_id: number | null;
+    person_id: number | null;
+    mailbox_id: number;
+    file_id: number | null;
+    to_name: string;
+    to_address: string;
+    message_id: string;
+    facts: string;
+    state: 'waiting' | 'leaving' | 'left' | 'delayed' | 'returned' | 'uncertain' | 'cancelled';
+    attempts: number;
+    next_at: Date;
+    lease_owner: string | null;
+    lease_until: Date | null;
+    raw_hash: Buffer | null;
+    handed_at: Date | null;
+    left_at: Date | null;
+    answer: string | null;
+    return_kind: 'hard' | 'soft' | null;
+    sent_copy_at: Date | null;
+    logged_message_id: number | null;
+    answered_message_id: number | null;
+    refused: string | null;
+    sent_uid: number | null;
+  };
+  draft: {
+    id: number;
+    staff_id: number;
+    mailbox_id: number | null;
+    state: 'draft' | 'waiting' | 'sent' | 'thrown';
+    how: 'new' | 'reply' | 'all' | 'forward';
+    about_id: number | null;
+    message_id: string;
+    people: string;
+    subject: string;
+    body: string;
+    plain: Flag;
+    quoted: string;
+    file_ids: string;
+    version: number;
+    saved_at: Date;
+    send_at: Date | null;
+    mirrored: number;
+    mirrored_in: number | null;
+  };
+  draft_enclosure: {
+    id: number;
+    draft_id: number;
+    filename: string;
+    mime_type: string;
+    hash: Buffer;
+  };
+  field: {
+    id: number;
+    label: string;
+    kind: 'text' | 'number' | 'date';
+    unit: string;
+    position: number;
+  };
+  field_value: {
+    client_id: number;
+    field_id: number;
+    text_value: string | null;
+    number_value: number | null;
+    date_value: string | null;
+  };
+  file: {
+    id: number;
+    number: string;
+    title: string;
+    client_id: number;
+    adviser_id: number | null;
+    stage: string;
+    general: Flag;
+    opened: string;
+    closed: string | null;
+  };
+  file_person: {
+    file_id: number;
+    person_id: number;
+    role: string;
+  };
+  filing: {
+    message_id: number;
+    file_id: number;
+    at: Date;
+  };
+  filing_step: {
+    id: number;
+    staff_id: number;
+    at: Date;
+    words: string;
+    undone_at: Date | null;
+    note: string;
+  };
+  filing_step_message: {
+    step_id: number;
+    message_id: number;
+    before_value: string;
+    after_value: string;
+    along: Flag;
+  };
+  folder: {
+    id: number;
+    mailbox_id: number;
+    path: string;
+    role: 'inbox' | 'sent' | 'drafts' | 'trash' | 'junk' | 'archive' | 'other';
+    uid_validity: number;
+    next_uid: number;
+    history_uid: number;
+    modseq: number;
+    on_server: number;
+    skipped: Flag;
+    checked_at: Date | null;
+    path_hash: Buffer | null;
+    closed: 'personal' | 'refused' | null;
+  };
+  interest: {
+    id: number;
+    name: string;
+  };
+  lesson: {
+    id: number;
+    message_id: number;
+    sign: number;
+    lesson: string;
+  };
+  mailbox: {
+    id: number;
+    staff_id: number;
+    address: string;
+    name: string;
+    imap_host: string;
+    imap_port: number;
+    imap_security: 'tls' | 'starttls' | 'none';
+    smtp_host: string;
+    smtp_port: number;
+    smtp_security: 'tls' | 'starttls' | 'none';
+    user: string;
+    sealed_password: Buffer;
+    in_step_at: Date | null;
+    failing_since: Date | null;
+    problem: string | null;
+    retry_at: Date | null;
+    lease_owner: string | null;
+    lease_until: Date | null;
+    shared: Flag;
+    take_from: string | null;
+    verified_at: Date | null;
+    paused_at: Date | null;
+    disconnected_at: Date | null;
+    needs_person: Flag;
+    filling_since: Date | null;
+    filled: number;
+    checks_silently: Flag;
+  };
+  mailbox_colleague: {
+    mailbox_id: number;
+    staff_id: number;
+    may: 'read' | 'write';
+  };
+  mailbox_server: {
+    mailbox_id: number;
+    name: string;
+    seen: number;
+    believed: Flag;
+    believed_since: Date | null;
+    believed_by: number | null;
+  };
+  mailing: {
+    id: number;
+    name: string;
+    state: 'draft' | 'preparing' | 'leaving' | 'paused' | 'finished' | 'cancelled';
+    owner_id: number;
+    selection_id: number;
+    unticked: string;
+    subject: string;
+    body: string;
+    file_choice: 'general' | 'latest';
+    version: number;
+    saved_at: Date;
+    tested_at: Date | null;
+    released_at: Date | null;
+    released_by: number | null;
+    finished_at: Date | null;
+  };
+  mail_change: {
+    id: number;
+    mailbox_id: number;
+    folder_id: number;
+    uid: number;
+    kind: 'seen' | 'flagged' | 'answered' | 'move';
+    value: Flag | null;
+    to_folder_id: number | null;
+    staff_id: number | null;
+    at: Date;
+    tries: number;
+    version: number;
+    going_to_id: number | null;
+    going_uid: number | null;
+  };
+  mail_undone: {
+    id: number;
+    mailbox_id: number;
+    message_id: number | null;
+    staff_id: number | null;
+    what: string;
+    why: string;
+    at: Date;
+    seen_at: Date | null;
+  };
+  message: {
+    id: number;
+    identity: Buffer;
+    family: Buffer;
+    message_id: string | null;
+    message_key: Buffer | null;
+    raw_hash: Buffer;
+    body_key: Buffer | null;
+    conversation_id: number;
+    direction: 'received' | 'sent' | 'internal';
+    at: Date;
+    from_name: string;
+    from_address: string;
+    to_words: string;
+    subject: string;
+    base_subject: string;
+    snippet: string;
+    enclosures: number;
+    automatic: 'report' | 'reply' | 'notice' | 'list' | null;
+    list_id: string;
+    state: 'logged' | 'suggested' | 'aside' | 'private';
+    sorting: 'certain' | 'look' | 'nobody' | null;
+    decided_at: Date;
+    decided_by: number | null;
+    evidence: string;
+    candidates: string;
+    taken_in_at: Date;
+    reason: string | null;
+    later_until: Date | null;
+    corrected_at: Date | null;
+    unread: Flag;
+    starred: Flag;
+    asks: Flag;
+    waits: 'we' | 'they' | null;
+    differs: string | null;
+    handler_id: number | null;
+    problem: string | null;
+    confirmation: 'confirmed' | 'failed' | 'absent' | 'untold' | null;
+    turn: number;
+  };
+  message_copy: {
+    folder_id: number;
+    uid: number;
+    message_id: number;
+    seen: Flag;
+    at: Date;
+    flagged: Flag;
+    shown_in: number | null;
+    size: number | null;
+  };
+  message_link: {
+    message_id: number;
+    link_key: Buffer;
+    place: number;
+  };
+  message_party: {
+    message_id: number;
+    role: 'from' | 'to' | 'cc' | 'bcc';
+    email_key: string;
+    email: string;
+    name: string;
+    domain: string | null;
+  };
+  message_subject: {
+    message_id: number;
+    subject_key: Buffer;
+  };
+  migration_lease: {
+    one: number;
+    owner: string | null;
+    until: Date;
+  };
+  note: {
+    id: number;
+    file_id: number;
+    message_id: number | null;
+    staff_id: number;
+    at: Date;
+    words: string;
+  };
+  office_rule: {
+    id: number;
+    looks_at: 'address' | 'domain' | 'list' | 'subject';
+    pattern: string;
+    outcome: 'file' | 'never' | 'aside' | 'private';
+    file_id: number | null;
+    made_by: number;
+    made_at: Date;
+  };
+  opt_out: {
+    email_key: string;
+    at: Date;
+    how: string;
+  };
+  person: {
+    id: number;
+    first_name: string;
+    last_name: string;
+  };
+  raw: {
+    id: number;
+    hash: Buffer;
+    size: number;
+    packed: Buffer;
+    reading: Buffer | null;
+  };
+  raw_piece: {
+    hash: Buffer;
+    position: number;
+    packed: Buffer;
+  };
+  raw_words: {
+    id: number;
+    hash: Buffer;
+    words: string;
+  };
+  return_report: {
+    id: number;
+    message_id: number;
+    about_id: number | null;
+    dispatch_id: number | null;
+    email_key: string;
+    email: string;
+    kind: 'hard' | 'soft';
+    why: string;
+    at: Date;
+    noted_at: Date;
+    state: 'noted' | 'held' | 'applied' | 'dismissed';
+    settled_by: number | null;
+  };
+  selection: {
+    id: number;
+    name: string | null;
+    owner_id: number;
+    tree: string;
+    saved_at: Date;
+  };
+  sender_domain: {
+    domain: string;
+    confirmed: number;
+    others: number;
+  };
+  server_process: {
+    id: string;
+    seen_at: Date;
+  };
+  session: {
+    token_hash: Buffer;
+    staff_id: number;
+    created_at: Date;
+    seen_at: Date;
+    expires_at: Date;
+  };
+  setting: {
+    name: string;
+    value: string;
+  };
+  staff: {
+    id: number;
+    name: string;
+    email: string;
+    phone: string;
+    title: string;
+    role: 'manager' | 'adviser' | 'assistant';
+    password_hash: string;
+    active: Flag;
+  };
+  turn: {
+    name: string;
+    taken: number;
+  };
+  wording: {
+    id: number;
+    kind: 'template' | 'paragraph';
+    name: string;
+    subject: string;
+    body: string;
+    staff_id: number | null;
+  };
+}
+
+declare module 'knex/types/tables.js' {
+  interface Tables {
+    address: Knex.CompositeTableType<Rows['address'], Written<Rows['address']>>;
+    attempt: Knex.CompositeTableType<Rows['attempt'], Written<Rows['attempt']>>;
+    audit: Knex.CompositeTableType<Rows['audit'], Written<Rows['audit']>>;
+    change_event: Knex.CompositeTableType<Rows['change_event'], Written<Rows['change_event']>>;
+    client: Knex.CompositeTableType<Rows['client'], Written<Rows['client']>>;
+    client_interest: Knex.CompositeTableType<Rows['client_interest'], Written<Rows['client_interest']>>;
+    client_person: Knex.CompositeTableType<Rows['client_person'], Written<Rows['client_person']>>;
+    conversation: Knex.CompositeTableType<Rows['conversation'], Written<Rows['conversation']>>;
+    dispatch: Knex.CompositeTableType<Rows['dispatch'], Written<Rows['dispatch']>>;
+    draft: Knex.CompositeTableType<Rows['draft'], Written<Rows['draft']>>;
+    draft_enclosure: Knex.CompositeTableType<Rows['draft_enclosure'], Written<Rows['draft_enclosure']>>;
+    field: Knex.CompositeTableType<Rows['field'], Written<Rows['field']>>;
+    field_value: Knex.CompositeTableType<Rows['field_value'], Written<Rows['field_value']>>;
+    file: Knex.CompositeTableType<Rows['file'], Written<Rows['file']>>;
+    file_person: Knex.CompositeTableType<Rows['file_person'], Written<Rows['file_person']>>;
+    filing: Knex.CompositeTableType<Rows['filing'], Written<Rows['filing']>>;
+    filing_step: Knex.CompositeTableType<Rows['filing_step'], Written<Rows['filing_step']>>;
+    filing_step_message: Knex.CompositeTableType<
+      Rows['filing_step_message'],
+      Written<Rows['filing_step_message']>
+    >;
+    folder: Knex.CompositeTableType<Rows['folder'], Written<Rows['folder']>>;
+    interest: Knex.CompositeTableType<Rows['interest'], Written<Rows['interest']>>;
+    lesson: Knex.CompositeTableType<Rows['lesson'], Written<Rows['lesson']>>;
+    mailbox: Knex.CompositeTableType<Rows['mailbox'], Written<Rows['mailbox']>>;
+    mailbox_colleague: Knex.CompositeTableType<Rows['mailbox_colleague'], Written<Rows['mailbox_colleague']>>;
+    mailbox_server: Knex.CompositeTableType<Rows['mailbox_server'], Written<Rows['mailbox_server']>>;
+    mailing: Knex.CompositeTableType<Rows['mailing'], Written<Rows['mailing']>>;
+    mail_change: Knex.CompositeTableType<Rows['mail_change'], Written<Rows['mail_change']>>;
+    mail_undone: Knex.CompositeTableType<Rows['mail_undone'], Written<Rows['mail_undone']>>;
+    message: Knex.CompositeTableType<Rows['message'], Written<Rows['message']>>;
+    message_copy: Knex.CompositeTableType<Rows['message_copy'], Written<Rows['message_copy']>>;
+    message_link: Knex.CompositeTableType<Rows['message_link'], Written<Rows['message_link']>>;
+    message_party: Knex.CompositeTableType<Rows['message_party'], Written<Rows['message_party']>>;
+    message_subject: Knex.CompositeTableType<Rows['message_subject'], Written<Rows['message_subject']>>;
+    migration_lease: Knex.CompositeTableType<Rows['migration_lease'], Written<Rows['migration_lease']>>;
+    note: Knex.CompositeTableType<Rows['note'], Written<Rows['note']>>;
+    office_rule: Knex.CompositeTableType<Rows['office_rule'], Written<Rows['office_rule']>>;
+    opt_out: Knex.CompositeTableType<Rows['opt_out'], Written<Rows['opt_out']>>;
+    person: Knex.CompositeTableType<Rows['person'], Written<Rows['person']>>;
+    raw: Knex.CompositeTableType<Rows['raw'], Written<Rows['raw']>>;
+    raw_piece: Knex.CompositeTableType<Rows['raw_piece'], Written<Rows['raw_piece']>>;
+    raw_words: Knex.CompositeTableType<Rows['raw_words'], Written<Rows['raw_words']>>;
+    return_report: Knex.CompositeTableType<Rows['return_report'], Written<Rows['return_report']>>;
+    selection: Knex.CompositeTableType<Rows['selection'], Written<Rows['selection']>>;
+    sender_domain: Knex.CompositeTableType<Rows['sender_domain'], Written<Rows['sender_domain']>>;
+    server_process: Knex.CompositeTableType<Rows['server_process'], Written<Rows['server_process']>>;
+    session: Knex.CompositeTableType<Rows['session'], Written<Rows['session']>>;
+    setting: Knex.CompositeTableType<Rows['setting'], Written<Rows['setting']>>;
+    staff: Knex.CompositeTableType<Rows['staff'], Written<Rows['staff']>>;
+    turn: Knex.CompositeTableType<Rows['turn'], Written<Rows['turn']>>;
+    wording: Knex.CompositeTableType<Rows['wording'], Written<Rows['wording']>>;
+  }
+}
