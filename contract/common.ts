@@ -31,3 +31,6 @@ export const FileRef = z.object({
 export type FileRef = z.infer<typeof FileRef>;
 
 export const Count = z.object({ count: z.number() });
+
+/** The number of what was just made. */
+export const Made = z.object({ id: z.number() });

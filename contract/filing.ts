@@ -1,36 +1,175 @@
 import { z } from 'zod';
 import { FileRef, Id, Page } from './common.ts';
-import { Direction, Evidence, MessageState } from './mail.ts';
-import { ClientKind } from './register.ts';
+import {
+  Confirmation,
+  Direction,
+  EnclosureInfo,
+  MessageRow,
+  MessageState,
+  Note,
+  Owes,
+  Party,
+} from './correspondence.ts';
 
-/** One message in a list. */
-export const MessageRow = z.object({
+export const Evidence = z.object({
+  kind: z.string(),
+  side: z.enum(['for', 'against']),
+  words: z.string(),
+  /** In log-odds; older records carry none. */
+  weight: z.number().default(0),
+});
+export type Evidence = z.infer<typeof Evidence>;
+
+export const Likelihood = z.enum(['nearly certain', 'likely', 'unsure']);
+
+export const Candidate = z.object({
+  file: FileRef,
+  likelihood: Likelihood,
+  probability: z.number().default(0),
+  evidence: z.array(Evidence),
+});
+export type Candidate = z.infer<typeof Candidate>;
+
+export const FilingStep = z.object({
   id: z.number(),
   at: z.string(),
+  by: z.string(),
+  words: z.string(),
+  note: z.string(),
+  undone: z.boolean(),
+});
+
+/** A correspondent whom the records do not know, and who it may be. */
+export const Stranger = z.object({
+  name: z.string(),
+  email: z.string(),
+  /** People of that name: the address may be theirs. */
+  people: z.array(
+    z.object({ id: z.number(), name: z.string(), clientId: z.number(), clientName: z.string() }),
+  ),
+  /** What signature and headers tell, for a new client or person. */
+  read: z.object({
+    firstName: z.string(),
+    lastName: z.string(),
+    organisation: z.string(),
+    role: z.string(),
+    phone: z.string(),
+    postal: z.array(z.string()),
+  }),
+});
+export type Stranger = z.infer<typeof Stranger>;
+
+/** One message, opened. */
+export const MessageView = z.object({
+  id: z.number(),
   direction: Direction,
-  from: z.string(),
-  /** The address itself, whatever name stands before it. */
-  fromAddress: z.string(),
-  /** The receiving server could not confirm it: false where it could, or was never asked. */
-  doubtful: z.boolean(),
-  to: z.string(),
+  at: z.string(),
   subject: z.string(),
-  snippet: z.string(),
+  parties: z.array(Party),
+  mailboxes: z.array(z.string()),
+  /** The writer's own words; quoted history apart. */
+  own: z.string(),
+  quoted: z.string(),
+  quotedLines: z.number(),
+  hasHtml: z.boolean(),
+  hasRemotePictures: z.boolean(),
+  enclosures: z.array(EnclosureInfo),
   state: MessageState,
   files: z.array(FileRef),
+  candidates: z.array(Candidate),
+  evidence: z.array(Evidence),
+  decidedBy: z.string().nullable(),
+  history: z.array(FilingStep),
+  /** Other messages of the conversation that have no file yet. */
+  restOfConversation: z.number(),
+  conversationId: z.number(),
+  /** Messages in the conversation, this one among them. */
+  conversationSize: z.number(),
+  stranger: Stranger.nullable(),
+  listId: z.string(),
+  notes: z.array(Note),
+  laterUntil: z.string().nullable(),
+  /** Who owes an answer to it, when it is the last word of its conversation. */
+  waits: Owes.nullable(),
+  /** What is different in the copy that lies in Sent. */
+  differs: z.string().nullable(),
+  handler: z.string().nullable(),
+  /** Why it could not be read; then what is shown is its source. */
+  problem: z.string().nullable(),
+  /** Its text goes on beyond what is shown. */
+  shortened: z.boolean(),
+  confirmation: Confirmation.nullable(),
+  /** What should give a reader pause about who wrote it, in sentences. */
+  warnings: z.array(z.string()),
+  /** Others that bear the same Message-ID, sender and date, but say something else. */
+  twins: z.array(z.object({ id: z.number(), subject: z.string(), takenInAt: z.string() })),
 });
-export type MessageRow = z.infer<typeof MessageRow>;
+export type MessageView = z.infer<typeof MessageView>;
+
+export const SortingGroup = z.enum(['certain', 'look', 'nobody']);
+export type SortingGroup = z.infer<typeof SortingGroup>;
+
+export const SortingRow = z.object({
+  id: z.number(),
+  group: SortingGroup,
+  at: z.string(),
+  from: z.string(),
+  subject: z.string(),
+  direction: Direction,
+  first: z.object({ number: z.string(), likelihood: Likelihood }).nullable(),
+});
+export type SortingRow = z.infer<typeof SortingRow>;
+
+export const SortingQueue = z.object({
+  rows: z.array(SortingRow),
+  counts: z.object({ certain: z.number(), look: z.number(), nobody: z.number() }),
+  total: z.number(),
+  /** Filed without a person's help in the last seven days. */
+  filedAlone: z.number(),
+  undo: z.object({ id: z.number(), words: z.string() }).nullable(),
+});
+export type SortingQueue = z.infer<typeof SortingQueue>;
+
+/** Where a person puts messages. */
+export const SortTarget = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('files'), fileIds: z.array(Id).min(1, 'Choose a file first.').max(10) }),
+  /** Each to the file suggested first for it. */
+  z.object({ kind: z.literal('suggested') }),
+  /** Where it is by itself is right: from now on a person says so. */
+  z.object({ kind: z.literal('right') }),
+  z.object({ kind: z.literal('aside') }),
+  z.object({ kind: z.literal('private') }),
+  /** Out of the way until the next working morning. */
+  z.object({ kind: z.literal('later') }),
+  z.object({ kind: z.literal('sorting') }),
+]);
+export type SortTarget = z.infer<typeof SortTarget>;
+
+/** What a person settles about a message, about others with it, and what is noted along the way. */
+export const Sort = z.object({
+  messageId: Id,
+  /** Others settled in the same step. */
+  alsoIds: z.array(Id).max(500).default([]),
+  to: SortTarget,
+  restOfConversation: z.boolean().default(false),
+  note: z.string().trim().max(500, 'A remark may have 500 letters.').default(''),
+  /** A person to whom the unknown address is added. */
+  addAddressTo: Id.nullable().default(null),
+});
+export type Sort = z.input<typeof Sort>;
+
+export const SortDone = z.object({
+  stepId: z.number(),
+  words: z.string(),
+  messages: z.number(),
+  /** Waiting messages that found their place because of what was learned. */
+  settledAlong: z.number(),
+});
+export type SortDone = z.infer<typeof SortDone>;
 
 /** A message that was settled without a person, and why. */
 export const AloneRow = MessageRow.extend({ evidence: z.array(Evidence) });
 export type AloneRow = z.infer<typeof AloneRow>;
-
-/** A message within its conversation: how far it lies below the beginning. */
-export const ConversationRow = MessageRow.extend({ depth: z.number() });
-export type ConversationRow = z.infer<typeof ConversationRow>;
-
-/** The conversation a message is of. */
-export const Conversed = z.object({ conversationId: z.number().int().positive() });
 
 /** Why a message still cannot be read; null when it can. */
 export const ReadAgain = z.object({ problem: z.string().nullable() });
@@ -94,29 +233,6 @@ export const RuleTrial = z.object({
 });
 export type RuleTrial = z.infer<typeof RuleTrial>;
 
-export const NewClient = z.object({
-  /** The client already in the records to whom the person is added; null makes a new one. */
-  clientId: Id.nullable(),
-  name: z.string().trim().max(200).default(''),
-  kind: ClientKind.default('person'),
-  status: z.enum(['active', 'prospect']).default('prospect'),
-  place: z.string().trim().max(200).default(''),
-  firstName: z.string().trim().max(80),
-  lastName: z.string().trim().max(80),
-  email: z.string().trim().max(254),
-  role: z.string().trim().max(80).default(''),
-});
-export type NewClient = z.input<typeof NewClient>;
-
-export const ClientMade = z.object({ clientId: z.number(), personId: z.number(), generalFile: FileRef });
-export type ClientMade = z.infer<typeof ClientMade>;
-
-/** Clients and people of the records who may be the one about to be made. */
-export const Doubles = z.array(
-  z.object({ clientId: z.number(), clientName: z.string(), place: z.string(), why: z.string() }),
-);
-export type Doubles = z.infer<typeof Doubles>;
-
 /** How well filing does. */
 export const FilingScore = z.object({
   weeks: z.array(
@@ -137,8 +253,5 @@ export const FilingScore = z.object({
 });
 export type FilingScore = z.infer<typeof FilingScore>;
 
-export const NoteDraft = z.object({
-  fileId: Id,
-  messageId: Id.nullable().default(null),
-  words: z.string().trim().min(1, 'Write something first.').max(2000, 'A note may have 2,000 letters.'),
-});
+/** Whether pictures are fetched from elsewhere to show a message. */
+export const PicturesQuery = z.object({ pictures: z.enum(['0', '1']).default('0') });

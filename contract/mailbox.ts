@@ -1,6 +1,34 @@
 import { z } from 'zod';
 import { Id } from './common.ts';
-import { MessageRow } from './filing.ts';
+import { MessageRow, Owes } from './correspondence.ts';
+import { Likelihood } from './filing.ts';
+
+export const FolderStatus = z.object({ path: z.string(), onServer: z.number(), taken: z.number() });
+
+export const MailboxStatus = z.object({
+  id: z.number(),
+  address: z.string(),
+  owner: z.string(),
+  state: z.enum(['in step', 'filling', 'failing', 'recovering', 'waiting', 'paused']),
+  inStepAt: z.string().nullable(),
+  failingSince: z.string().nullable(),
+  problem: z.string().nullable(),
+  name: z.string(),
+  shared: z.boolean(),
+  verifiedAt: z.string().nullable(),
+  pausedAt: z.string().nullable(),
+  /** When older mail will probably all be here. */
+  expectedEnd: z.string().nullable(),
+  /** Null for a mailbox one may not look into. */
+  onServer: z.number().nullable(),
+  taken: z.number().nullable(),
+  folders: z.array(FolderStatus),
+  /** Folders that its server lists and does not open. */
+  closed: z.array(z.string()),
+  /** Whether the person asking may change how it is reached and read. */
+  mayManage: z.boolean(),
+});
+export type MailboxStatus = z.infer<typeof MailboxStatus>;
 
 /** A mailbox as the Mail screen shows it to one person. */
 export const ShownMailbox = z.object({
@@ -32,6 +60,7 @@ const Ids = z
   .string()
   .regex(/^\d+(,\d+)*$/)
   .transform((text) => text.split(',').map(Number));
+
 const Day = z.iso.date();
 
 /** What of the mail is asked for. */
@@ -60,13 +89,11 @@ export const MailRow = MessageRow.extend({
   unread: z.boolean(),
   starred: z.boolean(),
   enclosures: z.number(),
-  waits: z.enum(['we', 'they']).nullable(),
+  waits: Owes.nullable(),
   conversationId: z.number(),
   conversationSize: z.number(),
   /** The file suggested first, while it waits in Sorting. */
-  suggestion: z
-    .object({ number: z.string(), likelihood: z.enum(['nearly certain', 'likely', 'unsure']) })
-    .nullable(),
+  suggestion: z.object({ number: z.string(), likelihood: Likelihood }).nullable(),
   /** Mailboxes that hold it. */
   boxes: z.array(z.number()),
   /** How often it lies in the mailbox that holds it most often: one message, several copies. */
@@ -129,12 +156,14 @@ export const UndoneChange = z.object({
   subject: z.string(),
 });
 export type UndoneChange = z.infer<typeof UndoneChange>;
+
 export const UndoneSeen = z.object({ upTo: Id });
 
 export const LookOnServer = z.object({
   q: z.string().trim().min(2, 'Type at least two letters.').max(200),
   boxes: z.array(Id).optional(),
 });
+
 export const LookedOnServer = z.object({
   /** Messages found there that were not here; they have been taken in. */
   found: z.number(),
@@ -143,25 +172,15 @@ export const LookedOnServer = z.object({
 });
 export type LookedOnServer = z.infer<typeof LookedOnServer>;
 
-export const Owing = z.object({
-  messageId: z.number(),
-  conversationId: z.number(),
-  who: z.enum(['we', 'they']),
-  since: z.string(),
-  subject: z.string(),
-  /** The other side. */
-  correspondent: z.string(),
-  file: z.object({ id: z.number(), number: z.string(), clientId: z.number() }).nullable(),
-});
-export type Owing = z.infer<typeof Owing>;
-
 export const Security = z.enum(['tls', 'starttls', 'none']);
+
 const Host = z
   .string()
   .trim()
   .min(1, 'Name the server.')
   .max(255)
   .regex(/^[\w.-]+$|^[\da-fA-F:]+$/, 'A server’s name has letters, digits, dots and dashes only.');
+
 const Port = z.coerce.number().int().min(1, 'A port is between 1 and 65535.').max(65_535);
 
 /** How a mailbox is reached. */
@@ -179,6 +198,7 @@ export type MailboxAccess = z.infer<typeof MailboxAccess>;
 const MailAddress = z.string().trim().toLowerCase().pipe(z.email('That is not an email address.').max(254));
 
 export const GuessAsk = z.object({ address: MailAddress });
+
 export const Guess = z.object({
   access: MailboxAccess,
   /** Where the settings come from, in words. */
@@ -193,6 +213,7 @@ export const TryAsk = z.object({
   mailboxId: Id.optional(),
   step: z.enum(['incoming', 'outgoing']),
 });
+
 export const TryResult = z.object({
   ok: z.boolean(),
   words: z.string(),
@@ -278,3 +299,6 @@ export const FilingAddress = z.object({
   address: z.union([z.literal(''), MailAddress]),
 });
 export type FilingAddress = z.infer<typeof FilingAddress>;
+
+/** Whether what was never logged goes with the mailbox. */
+export const DisconnectQuery = z.object({ remove: z.enum(['0', '1']).default('0') });

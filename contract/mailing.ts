@@ -20,6 +20,8 @@ export type MailingDraft = z.infer<typeof MailingDraft>;
 /** Saving names the version it was made from, so that two people never overwrite each other unseen. */
 export const MailingSave = MailingDraft.extend({ version: z.number().int() });
 
+export const MailingSaved = z.object({ version: z.number() });
+
 export const DispatchState = z.enum([
   'waiting',
   'leaving',
@@ -144,3 +146,7 @@ export const DispatchPage = z.object({ rows: z.array(DispatchRow), total: z.numb
 export type DispatchPage = z.infer<typeof DispatchPage>;
 
 export const Settle = z.object({ outcome: z.enum(['left', 'send again']) });
+
+/** Begins a mailing, empty or as a copy of another. */
+export const MailingBegin = z.object({ copyOf: Id.nullable().default(null) });
+export const MailingSteer = z.object({ to: z.enum(['paused', 'leaving', 'cancelled']) });

@@ -6,7 +6,7 @@ import {
   type Selection as CoreSelection,
 } from '../core/selection/tree.ts';
 import { nestedAtMost } from './document.ts';
-import { ClientStatus } from './register.ts';
+import { ClientStatus } from './records.ts';
 
 /** One criterion; the types of core/selection, checked at the door. */
 export const CriterionSchema = z.discriminatedUnion('field', [

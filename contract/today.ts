@@ -1,7 +1,7 @@
 import { z } from 'zod';
+import { Owing } from './correspondence.ts';
+import { MailboxStatus } from './mailbox.ts';
 import { MailingRow } from './mailing.ts';
-import { Owing } from './mailbox.ts';
-import { MailboxStatus } from './mail.ts';
 
 export const Today = z.object({
   unsorted: z.object({ count: z.number(), oldest: z.string().nullable() }),

@@ -147,3 +147,15 @@ export const FileDocument = z.object({
   from: z.string(),
 });
 export type FileDocument = z.infer<typeof FileDocument>;
+
+/** About which file. */
+export const OfFile = z.object({ file: Id.optional() });
+
+/** What the bytes that follow are called. */
+export const EnclosureNamed = z.object({
+  filename: z.string().min(1).max(255),
+  type: z.string().max(120).default(''),
+});
+
+/** An enclosure of a message that is here. */
+export const EnclosureFrom = z.object({ messageId: Id, index: z.number().int().min(0) });

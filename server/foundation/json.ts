@@ -1,7 +1,8 @@
 import { z } from 'zod';
 import { Addressees } from '../../contract/writing.ts';
 import { Doc, DocNodeSchema } from '../../contract/document.ts';
-import { Evidence, Likelihood, MessageState, SortingGroup } from '../../contract/mail.ts';
+import { MessageState } from '../../contract/correspondence.ts';
+import { Evidence, Likelihood, SortingGroup } from '../../contract/filing.ts';
 import { Selection } from '../../contract/selection.ts';
 
 const Ids = z.array(z.number().int());

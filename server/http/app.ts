@@ -8,7 +8,7 @@ import { eventsRoute } from './events.ts';
 import { filingRoutes } from './filing.ts';
 import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
-import { registerRoutes } from './register.ts';
+import { recordsRoutes } from './records.ts';
 import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
 import { writingRoutes } from './writing.ts';
@@ -56,7 +56,7 @@ export function webApp(office: Office, entries: readonly LedgerKind[]): express.
   api.use(signedIn(office));
   api.use(eventsRoute(office));
   api.use(todayRoutes(office));
-  api.use(registerRoutes(office, entries));
+  api.use(recordsRoutes(office, entries));
   api.use(filingRoutes(office));
   api.use(mailboxRoutes(office));
   api.use(mailingRoutes(office));

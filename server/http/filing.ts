@@ -4,14 +4,15 @@ import {
   AlonePage,
   AloneQuery,
   AloneRow,
-  Conversed,
   ConversationRow,
+  Conversed,
   FilingScore,
   Id,
   MessageView,
   Note,
   NoteDraft,
   Page,
+  PicturesQuery,
   ReadAgain,
   Rule,
   RuleDraft,
@@ -37,8 +38,6 @@ import { sortMessage, undoStep } from '../filing/steps.ts';
 import type { Office } from '../foundation/office.ts';
 import { framePolicy } from '../security/html.ts';
 import { only, reply, staffOf } from './guard.ts';
-
-const Pictures = z.object({ pictures: z.enum(['0', '1']).default('0') });
 
 export function filingRoutes(office: Office): Router {
   const { db } = office;
@@ -81,7 +80,7 @@ export function filingRoutes(office: Office): Router {
     reply(res, Note, await addNote(db, staffOf(res).id, NoteDraft.parse(req.body))),
   );
   router.get('/messages/:id/page', async (req, res) => {
-    const pictures = Pictures.parse(req.query).pictures === '1';
+    const pictures = PicturesQuery.parse(req.query).pictures === '1';
     const page = await messagePage(db, staffOf(res).id, Id.parse(req.params.id), pictures);
     res.set('Content-Security-Policy', framePolicy(pictures));
     res.type('html').send(page);

@@ -1,27 +1,31 @@
 import { Router } from 'express';
 import { z } from 'zod';
 import {
+  AnswerNeeded,
+  DisconnectQuery,
   FilingAddress,
   Guess,
-  HeldFor,
   GuessAsk,
+  HeldFor,
   Id,
   LookedOnServer,
   LookOnServer,
+  Made,
   MailAct,
   MailActDone,
-  MailPage,
-  MailQuery,
   MailboxChange,
   MailboxConnect,
   MailboxSettings,
   MailboxStatus,
+  MailPage,
+  MailQuery,
   Owing,
+  OwingQuery,
   ShownMailbox,
-  UndoneChange,
-  UndoneSeen,
   TryAsk,
   TryResult,
+  UndoneChange,
+  UndoneSeen,
   Verified,
 } from '../../contract/index.ts';
 import { actOnMail } from '../mailbox/list/acts.ts';
@@ -54,15 +58,6 @@ import { only, reply, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { shownMailboxes } from '../mailbox/list/shown.ts';
 
-const OwingQuery = z.object({
-  clientId: Id.optional(),
-  who: z.enum(['we', 'they']).optional(),
-  limit: z.coerce.number().int().min(1).max(200).default(50),
-});
-const Made = z.object({ id: z.number() });
-const Leaving = z.object({ remove: z.enum(['0', '1']).default('0') });
-const Needs = z.object({ needs: z.boolean() });
-
 /** The Mail screen, and the mailboxes themselves. */
 export function mailboxRoutes(office: Office): Router {
   const { db } = office;
@@ -93,7 +88,7 @@ export function mailboxRoutes(office: Office): Router {
     reply(res, z.array(Owing), await owing(db, narrowed));
   });
   router.post('/messages/:id/answer', async (req, res) => {
-    const { needs } = Needs.parse(req.body);
+    const { needs } = AnswerNeeded.parse(req.body);
     await settleOwing(office, staffOf(res).id, Id.parse(req.params.id), needs);
     res.status(204).end();
   });
@@ -145,7 +140,7 @@ export function mailboxRoutes(office: Office): Router {
     reply(res, Verified, await verifyMailbox(office, mailbox));
   });
   router.delete('/mailboxes/:id', async (req, res) => {
-    const { remove } = Leaving.parse(req.query);
+    const { remove } = DisconnectQuery.parse(req.query);
     await disconnectMailbox(office, staffOf(res), Id.parse(req.params.id), remove === '1');
     res.status(204).end();
   });

@@ -5,11 +5,16 @@ import {
   DispatchPage,
   FactInfo,
   Id,
+  Made,
+  MailingBegin,
   MailingRow,
   MailingSave,
+  MailingSaved,
+  MailingSteer,
   MailingView,
   Page,
   Preview,
+  PreviewAsk,
   Recipients,
   RecipientsAsk,
   Release,
@@ -25,12 +30,6 @@ import { only, reply, staffOf } from './guard.ts';
 import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
 import { listDispatch, settleUncertain } from '../mailing/progress.ts';
 import { releaseMailing, steerMailing } from '../mailing/release.ts';
-
-const Begin = z.object({ copyOf: Id.nullable().default(null) });
-const Steer = z.object({ to: z.enum(['paused', 'leaving', 'cancelled']) });
-const Saved = z.object({ version: z.number() });
-const Begun = z.object({ id: z.number() });
-const One = z.object({ clientId: Id });
 
 export function mailingRoutes(office: Office): Router {
   const { db } = office;
@@ -49,14 +48,16 @@ export function mailingRoutes(office: Office): Router {
     reply(res, z.array(MailingRow), await listMailings(db, offset, limit));
   });
   router.post('/mailings', writers, async (req, res) =>
-    reply(res, Begun, { id: await createMailing(db, staffOf(res), Begin.parse(req.body ?? {}).copyOf) }),
+    reply(res, Made, {
+      id: await createMailing(db, staffOf(res), MailingBegin.parse(req.body ?? {}).copyOf),
+    }),
   );
   router.get('/mailings/:id', async (req, res) =>
     reply(res, MailingView, await viewMailing(db, Id.parse(req.params.id))),
   );
   router.put('/mailings/:id', writers, async (req, res) => {
     const { version, ...draft } = MailingSave.parse(req.body);
-    reply(res, Saved, { version: await saveMailing(db, Id.parse(req.params.id), draft, version) });
+    reply(res, MailingSaved, { version: await saveMailing(db, Id.parse(req.params.id), draft, version) });
   });
   router.delete('/mailings/:id', writers, async (req, res) => {
     await deleteMailing(db, staffOf(res), Id.parse(req.params.id));
@@ -66,10 +67,14 @@ export function mailingRoutes(office: Office): Router {
     reply(res, Checks, await checkMailing(db, Id.parse(req.params.id))),
   );
   router.get('/mailings/:id/preview', async (req, res) =>
-    reply(res, Preview, await previewMailing(db, Id.parse(req.params.id), One.parse(req.query).clientId)),
+    reply(
+      res,
+      Preview,
+      await previewMailing(db, Id.parse(req.params.id), PreviewAsk.parse(req.query).clientId),
+    ),
   );
   router.post('/mailings/:id/test', writers, async (req, res) => {
-    await sendTest(office, staffOf(res), Id.parse(req.params.id), One.parse(req.body).clientId);
+    await sendTest(office, staffOf(res), Id.parse(req.params.id), PreviewAsk.parse(req.body).clientId);
     res.status(204).end();
   });
   router.post('/mailings/:id/release', senders, async (req, res) => {
@@ -78,7 +83,7 @@ export function mailingRoutes(office: Office): Router {
     res.status(204).end();
   });
   router.post('/mailings/:id/steer', senders, async (req, res) => {
-    await steerMailing(db, staffOf(res), Id.parse(req.params.id), Steer.parse(req.body).to);
+    await steerMailing(db, staffOf(res), Id.parse(req.params.id), MailingSteer.parse(req.body).to);
     res.status(204).end();
   });
   router.get('/mailings/:id/dispatch', async (req, res) => {

@@ -9,9 +9,13 @@ import {
   DraftSend,
   DraftSent,
   DraftView,
+  EnclosureFrom,
+  EnclosureNamed,
   Fact,
   FileDocument,
   Id,
+  Made,
+  OfFile,
   PeopleQuery,
   Wording,
   WordingDraft,
@@ -33,11 +37,6 @@ import { dropWording, factsOfFile, keepWording, listWordings } from '../writing/
 import { findCorrespondents } from '../writing/people.ts';
 import { only, reply, staffOf } from './guard.ts';
 
-const Begun = z.object({ id: z.number() });
-const OfFile = z.object({ file: Id.optional() });
-const Named = z.object({ filename: z.string().min(1).max(255), type: z.string().max(120).default('') });
-const FromMessage = z.object({ messageId: Id, index: z.number().int().min(0) });
-
 /** Writing single messages: drafts, what goes into them, and sending them off. */
 export function writingRoutes(office: Office): Router {
   const { db } = office;
@@ -47,7 +46,7 @@ export function writingRoutes(office: Office): Router {
     reply(res, z.array(DraftRow), await listDrafts(db, staffOf(res).id)),
   );
   router.post('/drafts', writers, async (req, res) =>
-    reply(res, Begun, {
+    reply(res, Made, {
       id: await beginDraft(office, staffOf(res).id, DraftBegin.parse(req.body ?? {})),
     }),
   );
@@ -82,14 +81,14 @@ export function writingRoutes(office: Office): Router {
     writers,
     express.raw({ type: () => true, limit: '26mb' }),
     async (req, res) => {
-      const { filename, type } = Named.parse(req.query);
+      const { filename, type } = EnclosureNamed.parse(req.query);
       const content = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
       await addEnclosure(db, staffOf(res).id, Id.parse(req.params.id), filename, type, content);
       res.status(204).end();
     },
   );
   router.post('/drafts/:id/enclosures/from', writers, async (req, res) => {
-    const { messageId, index } = FromMessage.parse(req.body);
+    const { messageId, index } = EnclosureFrom.parse(req.body);
     await enclosureFromMessage(db, staffOf(res).id, Id.parse(req.params.id), messageId, index);
     res.status(204).end();
   });

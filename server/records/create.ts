@@ -1,6 +1,6 @@
 import type { z } from 'zod';
 import type { ClientMade, Doubles, NewClient } from '../../contract/index.ts';
-import { addressKey, isAddress, nameKey } from '../../core/address/address.ts';
+import { addressKey, nameKey } from '../../core/address/address.ts';
 import { nextNumber } from '../../core/filing/numbers.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
@@ -9,7 +9,7 @@ import { noteChange } from '../foundation/changes.ts';
 import { readFirm } from '../foundation/firm.ts';
 import type { Office } from '../foundation/office.ts';
 import { filesByIds } from './files.ts';
-import { notFound, Refusal } from '../foundation/refusal.ts';
+import { notFound } from '../foundation/refusal.ts';
 import { countOf, likePattern } from '../foundation/rows.ts';
 import { filingRegister } from './filingRegister.ts';
 
@@ -57,9 +57,6 @@ export async function makeClient(
   staffId: number,
   wanted: z.output<typeof NewClient>,
 ): Promise<ClientMade> {
-  if (!isAddress(wanted.email)) throw new Refusal(400, 'That is not an email address.', 'email');
-  if (!wanted.firstName && !wanted.lastName) throw new Refusal(400, 'Give the person a name.', 'lastName');
-  if (wanted.clientId === null && !wanted.name) throw new Refusal(400, 'Give the client a name.', 'name');
   const made = await transact(office.db, async (trx) => {
     const clientId = wanted.clientId ?? (await insertClient(trx, staffId, wanted));
     if (!(await trx('client').where({ id: clientId }).first('id'))) throw notFound('That client');

@@ -3,8 +3,8 @@ import { useDebounceFn } from '@vueuse/core';
 import { reactive, watch } from 'vue';
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { ClientPage, type ClientQuery } from '../../contract/index.ts';
-import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
+import PagedTable, { type Column } from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 
@@ -27,13 +27,13 @@ const {
   concerns: { records: true },
   after: 120,
 });
-const COLUMNS: { key: ClientQuery['sort'] | null; words: string; right?: boolean }[] = [
-  { key: 'name', words: 'Client' },
-  { key: null, words: 'Place' },
-  { key: 'adviser', words: 'Adviser' },
-  { key: 'service', words: 'Service' },
-  { key: 'files', words: 'Open files', right: true },
-  { key: 'last', words: 'Last message', right: true },
+const COLUMNS: readonly Column[] = [
+  { sort: 'name', words: 'Client' },
+  { words: 'Place' },
+  { sort: 'adviser', words: 'Adviser' },
+  { sort: 'service', words: 'Service' },
+  { sort: 'files', words: 'Open files', right: true },
+  { sort: 'last', words: 'Last message', right: true },
 ];
 const STATUSES = [
   { value: null, title: 'Everybody' },
@@ -64,19 +64,14 @@ watch(
   () => [query.q, query.status],
   () => {
     query.offset = 0;
-    void soon();
   },
 );
-function sortBy(key: ClientQuery['sort']) {
-  query.order = query.sort === key && query.order === 'asc' ? 'desc' : 'asc';
-  query.sort = key;
+function sortBy(by: string, order: ClientQuery['order']) {
+  query.sort = by as ClientQuery['sort'];
+  query.order = order;
   query.offset = 0;
-  void soon();
 }
-function move(offset: number) {
-  query.offset = offset;
-  void soon();
-}
+watch(query, () => void soon());
 </script>
 
 <template>
@@ -93,55 +88,38 @@ function move(offset: number) {
       <v-select v-model="query.status" :items="STATUSES" label="Who" class="status" />
     </header>
     <Trouble :words="problem" :retry="load" class="mb-2" />
-    <div class="sheet rows" tabindex="0" role="region" aria-label="The register">
-      <table class="ledger-table">
-        <thead>
-          <tr>
-            <th
-              v-for="column in COLUMNS"
-              :key="column.words"
-              scope="col"
-              :class="{ right: column.right }"
-              :aria-sort="
-                query.sort === column.key ? (query.order === 'asc' ? 'ascending' : 'descending') : undefined
-              "
-            >
-              <button v-if="column.key" type="button" class="plain" @click="sortBy(column.key)">
-                {{ column.words }}{{ query.sort === column.key ? (query.order === 'asc' ? ' ↑' : ' ↓') : '' }}
-              </button>
-              <template v-else>{{ column.words }}</template>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="row in page?.rows ?? []" :key="row.id">
-            <td>
-              <router-link :to="`/clients/${row.id}`" class="client">{{ row.name }}</router-link>
-              <span v-if="row.status !== 'active'" class="quiet status-word">{{ row.status }}</span>
-            </td>
-            <td class="quiet">{{ row.place }}</td>
-            <td>{{ row.adviser }}</td>
-            <td>{{ row.service }}</td>
-            <td class="right figures">{{ row.openFiles }}</td>
-            <td class="right figures">{{ row.lastMessageAt ? brief(row.lastMessageAt) : '' }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <p v-if="page && !page.rows.length" class="quiet pa-4">
-        Nobody fits.
-        <button type="button" class="link" @click="((query.q = ''), (query.status = null))">
-          Show everybody
-        </button>
-      </p>
-    </div>
-    <Pager
-      v-if="page"
-      :offset="query.offset"
+    <PagedTable
+      v-model:offset="query.offset"
+      :columns="COLUMNS"
+      :rows="page?.rows ?? []"
+      :row-key="(row) => row.id"
+      :total="page?.total ?? 0"
       :limit="LIMIT"
-      :total="page.total"
+      :sort="query.sort"
+      :order="query.order"
       what="clients"
-      @move="move"
-    />
+      @sort="sortBy"
+    >
+      <template #row="{ row }">
+        <td>
+          <router-link :to="`/clients/${row.id}`" class="client">{{ row.name }}</router-link>
+          <span v-if="row.status !== 'active'" class="quiet status-word">{{ row.status }}</span>
+        </td>
+        <td class="quiet">{{ row.place }}</td>
+        <td>{{ row.adviser }}</td>
+        <td>{{ row.service }}</td>
+        <td class="right figures">{{ row.openFiles }}</td>
+        <td class="right figures">{{ row.lastMessageAt ? brief(row.lastMessageAt) : '' }}</td>
+      </template>
+      <template #empty>
+        <p v-if="page" class="quiet pa-4">
+          Nobody fits.
+          <button type="button" class="link" @click="((query.q = ''), (query.status = null))">
+            Show everybody
+          </button>
+        </p>
+      </template>
+    </PagedTable>
   </div>
 </template>
 
@@ -152,11 +130,6 @@ function move(offset: number) {
   gap: 14px;
   align-items: center;
   margin-bottom: 14px;
-}
-.rows {
-  overflow: auto;
-  min-height: 0;
-  flex: 0 1 auto;
 }
 .client {
   font-weight: 700;

@@ -11,6 +11,7 @@ import { useLoad } from '../ui/load.ts';
 import { COLOURS } from '../theme.ts';
 import { many, useTimes } from '../words.ts';
 import RuleDialog from './RuleDialog.vue';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** How well filing does, and the office's own rules. */
 const session = useSession();
@@ -195,20 +196,15 @@ const option = computed(() => {
       </section>
     </div>
     <RuleDialog v-model="ruling" @kept="load" />
-    <v-dialog
-      :model-value="dropping !== null"
-      aria-label="Drop the rule"
-      @update:model-value="dropping = null"
-    >
-      <v-card class="pa-5">
-        <h2>Drop this rule?</h2>
-        <p class="mt-2">{{ dropping?.words }}. What it has filed stays where it is.</p>
-        <div class="answers">
-          <v-btn @click="dropping = null">Keep it</v-btn>
-          <v-btn color="primary" variant="flat" @click="drop">Drop it</v-btn>
-        </div>
-      </v-card>
-    </v-dialog>
+    <AskDialog :model-value="dropping !== null" label="Drop the rule" @update:model-value="dropping = null">
+      <template #heading>Drop this rule?</template>
+      <p>{{ dropping?.words }}. What it has filed stays where it is.</p>
+
+      <template #answers>
+        <v-btn @click="dropping = null">Keep it</v-btn>
+        <v-btn color="primary" variant="flat" @click="drop">Drop it</v-btn>
+      </template>
+    </AskDialog>
   </div>
 </template>
 

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { computed, reactive, ref, watch } from 'vue';
-import { Rule, RuleTrial, type FileRef, type MessageView, type RuleDraft } from '../../contract/index.ts';
-import { send, wordsOf } from '../api.ts';
+import { Rule, RuleDraft, RuleTrial, type FileRef, type MessageView } from '../../contract/index.ts';
+import { send } from '../api.ts';
+import { useForm } from '../ui/form.ts';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** A rule of the office: made from a message or from nothing, tried on the past before it is kept. */
 const open = defineModel<boolean>({ required: true });
@@ -29,8 +31,7 @@ const draft = reactive({ by: 'address' as RuleDraft['by'], pattern: '', kind: 'a
 const file = ref<FileRef | null>(null);
 const finding = ref(false);
 const trial = ref<RuleTrial | null>(null);
-const problem = ref('');
-const busy = ref(false);
+const { errorOf, problem, busy, submit, clear } = useForm(RuleDraft, ['pattern']);
 const needsFile = computed(() => draft.kind === 'file' || draft.kind === 'never');
 const ready = computed(() => draft.pattern.trim() && (!needsFile.value || file.value));
 
@@ -50,7 +51,7 @@ watch(open, (now) => {
   draft.pattern = suggest(draft.by);
   file.value = props.message?.files[0] ?? null;
   trial.value = null;
-  problem.value = '';
+  clear();
 });
 watch(
   () => draft.by,
@@ -67,24 +68,12 @@ function asRule(): RuleDraft {
       : { kind: draft.kind };
   return { by: draft.by, pattern: draft.pattern, then };
 }
-async function run(work: () => Promise<void>) {
-  busy.value = true;
-  problem.value = '';
-  try {
-    await work();
-  } catch (error) {
-    problem.value = wordsOf(error);
-  } finally {
-    busy.value = false;
-  }
-}
 const tryIt = () =>
-  run(async () => {
-    trial.value = await send('POST', RuleTrial, '/filing/rules/try', asRule());
+  submit(asRule(), async (rule) => {
+    trial.value = await send('POST', RuleTrial, '/filing/rules/try', rule);
   });
 const keep = () =>
-  run(async () => {
-    const rule = asRule();
+  submit(asRule(), async (rule) => {
     const kept = await send('POST', Rule, '/filing/rules', rule);
     open.value = false;
     emit('kept', kept.words, rule.then);
@@ -92,49 +81,54 @@ const keep = () =>
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="680" aria-label="A rule">
-    <v-card class="pa-5">
-      <h2>Always do this</h2>
-      <p class="quiet mb-3">
-        A rule comes before everything filing has learned. Try it on the mail that is here before you keep it.
+  <AskDialog v-model="open" :max-width="680" label="A rule">
+    <template #heading>Always do this</template>
+    <p class="quiet mb-3">
+      A rule comes before everything filing has learned. Try it on the mail that is here before you keep it.
+    </p>
+    <div class="rule">
+      <v-select v-model="draft.by" :items="BY" label="All" />
+      <v-text-field
+        v-model="draft.pattern"
+        label="Which"
+        :error-messages="errorOf('pattern')"
+        @keydown.enter="ready && tryIt()"
+      />
+      <v-select v-model="draft.kind" :items="THEN" label="Then" />
+      <p v-if="needsFile" class="to">
+        <FileTab v-if="file" state="logged" :label="file.number" />
+        <span v-if="file">{{ file.title }}, {{ file.clientName }}</span>
+        <v-btn size="small" @click="finding = true">{{ file ? 'Another file…' : 'Choose a file…' }}</v-btn>
       </p>
-      <div class="rule">
-        <v-select v-model="draft.by" :items="BY" label="All" />
-        <v-text-field v-model="draft.pattern" label="Which" @keydown.enter="ready && tryIt()" />
-        <v-select v-model="draft.kind" :items="THEN" label="Then" />
-        <p v-if="needsFile" class="to">
-          <FileTab v-if="file" state="logged" :label="file.number" />
-          <span v-if="file">{{ file.title }}, {{ file.clientName }}</span>
-          <v-btn size="small" @click="finding = true">{{ file ? 'Another file…' : 'Choose a file…' }}</v-btn>
-        </p>
-      </div>
-      <Trouble :words="problem" class="mt-3" />
-      <section v-if="trial" class="trial" role="status">
-        <p>
-          <strong>{{ trial.words }}.</strong> It speaks of {{ many(trial.matches, 'message') }} and would have
-          moved <strong>{{ many(trial.moves, 'message') }}</strong><template v-if="trial.overPeople"
-            >,
-            <span class="needs"
-              >{{ trial.overPeople.toLocaleString('en-GB') }} of them settled by a person</span
-            ></template
-          >. What is here stays where it is; the rule counts from now on.
-        </p>
-        <ul>
-          <li v-for="each in trial.sample" :key="each.id">
-            <span class="figures quiet">{{ brief(each.at) }}</span> {{ each.from }}: {{ each.subject }}
-          </li>
-        </ul>
-      </section>
-      <div class="answers">
-        <v-btn @click="open = false">Leave it</v-btn>
-        <v-btn :disabled="!ready" :loading="busy && !trial" @click="tryIt">Try it on the past</v-btn>
-        <v-btn color="primary" variant="flat" :disabled="!trial" :loading="busy && !!trial" @click="keep"
-          >Keep the rule</v-btn
-        >
-      </div>
-      <FileFinder v-model="finding" @choose="(found) => (file = found)" />
-    </v-card>
-  </v-dialog>
+    </div>
+    <Trouble :words="problem" class="mt-3" />
+    <section v-if="trial" class="trial" role="status">
+      <p>
+        <strong>{{ trial.words }}.</strong> It speaks of {{ many(trial.matches, 'message') }} and would have
+        moved <strong>{{ many(trial.moves, 'message') }}</strong><template v-if="trial.overPeople"
+          >,
+          <span class="needs"
+            >{{ trial.overPeople.toLocaleString('en-GB') }} of them settled by a person</span
+          ></template
+        >. What is here stays where it is; the rule counts from now on.
+      </p>
+      <ul>
+        <li v-for="each in trial.sample" :key="each.id">
+          <span class="figures quiet">{{ brief(each.at) }}</span> {{ each.from }}: {{ each.subject }}
+        </li>
+      </ul>
+    </section>
+
+    <FileFinder v-model="finding" @choose="(found) => (file = found)" />
+
+    <template #answers>
+      <v-btn @click="open = false">Leave it</v-btn>
+      <v-btn :disabled="!ready" :loading="busy && !trial" @click="tryIt">Try it on the past</v-btn>
+      <v-btn color="primary" variant="flat" :disabled="!trial" :loading="busy && !!trial" @click="keep"
+        >Keep the rule</v-btn
+      >
+    </template>
+  </AskDialog>
 </template>
 
 <style scoped>

@@ -11,11 +11,15 @@ import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
 import MailLine from './MailLine.vue';
+import MailSearch from './MailSearch.vue';
 import MailSide from './MailSide.vue';
+import MoveDialog from './MoveDialog.vue';
+import TickedBar from './TickedBar.vue';
 import { useMailList } from './mailList.ts';
 import Undone from './Undone.vue';
 import Unfolded from './Unfolded.vue';
 import WithoutBin from './WithoutBin.vue';
+import AskDialog from '../ui/AskDialog.vue';
 
 const post = useMailList();
 const route = useRoute();
@@ -110,20 +114,6 @@ function throwForGood() {
   void post.take({ kind: 'throw away', forGood: false }, gone.value, 'Thrown away');
   gone.value = [];
 }
-const targets = computed(() => {
-  const rows = post.rows.filter((row) => post.chosen.includes(row.id));
-  const within = new Set(rows.flatMap((row) => row.boxes));
-  return post.boxes
-    .filter((box) => box.mayWrite && within.has(box.id))
-    .map((box) => ({
-      box,
-      folders: box.folders.filter((folder) => !['drafts', 'sent'].includes(folder.role)),
-    }));
-});
-function moveTo(folderId: number, name: string) {
-  moving.value = false;
-  void post.take({ kind: 'move', folderId }, post.chosen, `Moved to ${name}`);
-}
 const anyUnread = computed(() => post.rows.some((row) => post.chosen.includes(row.id) && row.unread));
 const anyPlain = computed(() => post.rows.some((row) => post.chosen.includes(row.id) && !row.starred));
 
@@ -191,51 +181,13 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
     <div class="columns">
       <MailSide />
       <div class="sheet list">
-        <div
+        <TickedBar
           v-if="post.ticked.size"
-          class="bar"
-          role="toolbar"
-          aria-label="What to do with the ticked messages"
-        >
-          <strong class="figures">{{ many(post.ticked.size, 'message') }} ticked</strong>
-          <v-btn size="small" @click="post.mark('read', post.chosen, anyUnread)">{{
-            anyUnread ? 'Read' : 'Unread'
-          }}</v-btn>
-          <v-btn size="small" @click="post.mark('star', post.chosen, anyPlain)">{{
-            anyPlain ? 'Star' : 'No star'
-          }}</v-btn>
-          <v-btn size="small" @click="moving = true">Move…</v-btn>
-          <v-btn size="small" @click="finding = true">File…</v-btn>
-          <v-btn size="small" @click="post.file(post.chosen, { kind: 'aside' })">Not client mail</v-btn>
-          <v-btn
-            v-if="post.ticked.size > 1"
-            size="small"
-            title="Make them one conversation"
-            @click="post.gather(post.chosen)"
-            >One conversation</v-btn
-          >
-          <v-btn size="small" @click="throwAway(post.chosen)">Throw away</v-btn>
-          <v-spacer />
-          <button type="button" class="link" @click="post.ticked = new Set()">Untick all</button>
-        </div>
-        <form v-else class="bar" role="search" @submit.prevent="post.show(() => undefined)">
-          <input
-            v-model="post.q"
-            class="find"
-            type="search"
-            aria-label="Search the mail: people, words, a file number"
-            placeholder="People, words, a file number"
-          />
-          <label class="quiet"
-            >from <input v-model="post.from" type="date" class="day" @change="post.show(() => undefined)"
-          /></label>
-          <label class="quiet"
-            >to <input v-model="post.until" type="date" class="day" @change="post.show(() => undefined)"
-          /></label>
-          <button v-if="post.q.trim().length > 1" type="button" class="link" @click="post.lookOnServers()">
-            look on the server too
-          </button>
-        </form>
+          @move="moving = true"
+          @find="finding = true"
+          @throw="throwAway(post.chosen)"
+        />
+        <MailSearch v-else />
         <Undone />
         <Trouble :words="post.problem" :retry="() => post.load(true)" class="ma-2" />
         <p v-if="nothing && !post.on.length" class="quiet pa-4">
@@ -309,42 +261,23 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
       </div>
     </div>
     <FileFinder v-model="finding" @choose="choose" />
-    <v-dialog v-model="moving" aria-label="Move to a folder">
-      <v-card class="pa-4">
-        <h2 class="mb-2">Move {{ many(post.chosen.length, 'message') }}</h2>
-        <p v-if="!targets.length" class="quiet">These lie in mailboxes in which you may only read.</p>
-        <div v-for="each in targets" :key="each.box.id" class="mb-2">
-          <h3 class="quiet">{{ each.box.name }}</h3>
-          <div class="folders">
-            <v-btn
-              v-for="folder in each.folders"
-              :key="folder.id"
-              size="small"
-              @click="moveTo(folder.id, folder.path)"
-              >{{ folder.path }}</v-btn
-            >
-          </div>
-        </div>
-        <div class="answers"><v-btn @click="moving = false">Leave them</v-btn></div>
-      </v-card>
-    </v-dialog>
-    <v-dialog
+    <MoveDialog v-model="moving" />
+    <AskDialog
       :model-value="gone.length > 0"
-      aria-label="Throw away for good"
+      label="Throw away for good"
       @update:model-value="(on: boolean) => on || (gone = [])"
     >
-      <v-card class="pa-4">
-        <h2 class="mb-2">Throw {{ many(gone.length, 'message') }} away for good?</h2>
-        <p>
-          The mailbox will not have {{ gone.length === 1 ? 'it' : 'them' }} any more, and this cannot be
-          undone. What is logged on a client file stays there.
-        </p>
-        <div class="answers">
-          <v-btn @click="gone = []">Keep</v-btn>
-          <v-btn color="error" variant="flat" @click="throwForGood">Throw away for good</v-btn>
-        </div>
-      </v-card>
-    </v-dialog>
+      <template #heading>Throw {{ many(gone.length, 'message') }} away for good?</template>
+      <p>
+        The mailbox will not have {{ gone.length === 1 ? 'it' : 'them' }} any more, and this cannot be undone.
+        What is logged on a client file stays there.
+      </p>
+
+      <template #answers>
+        <v-btn @click="gone = []">Keep</v-btn>
+        <v-btn color="error" variant="flat" @click="throwForGood">Throw away for good</v-btn>
+      </template>
+    </AskDialog>
     <WithoutBin />
     <MessageDialog v-model="whole" @changed="post.load(true)" />
   </div>
@@ -387,30 +320,6 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
   flex-direction: column;
   min-height: 0;
 }
-.bar {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 10px;
-  padding: 6px 10px;
-  border-bottom: 1px solid var(--strong);
-  min-height: 45px;
-}
-.find {
-  flex: 1;
-  min-width: 180px;
-  padding: 5px 8px;
-  border: 1px solid var(--strong);
-  background: var(--page);
-  font: inherit;
-}
-.day {
-  font: inherit;
-  border: 1px solid var(--hairline);
-  background: var(--sheet);
-  padding: 2px 4px;
-  color: var(--ink);
-}
 .rows {
   flex: 1;
   min-height: 0;
@@ -426,13 +335,6 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
   padding: 6px 12px;
   border-top: 1px solid var(--hairline);
   font-size: 12px;
-}
-.folders {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  max-height: 300px;
-  overflow: auto;
 }
 @media (max-width: 1000px) {
   .columns {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
 import { useMailList } from './mailList.ts';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** Which mailboxes and folders are shown. */
 const post = useMailList();
@@ -82,28 +83,26 @@ function together(thrown: boolean) {
         <button type="button" class="plain folder" @click="all = true">All folders…</button>
       </li>
     </ul>
-    <v-dialog v-model="all" aria-label="All folders">
-      <v-card class="pa-4">
-        <h2 class="mb-2">All folders</h2>
-        <v-text-field v-model="words" label="Part of its name" autofocus class="mb-2" />
-        <div class="list">
-          <div v-for="each in found" :key="each.box.id" class="mb-3">
-            <h3 class="quiet">{{ each.box.name }}</h3>
-            <button
-              v-for="folder in each.folders"
-              :key="folder.id"
-              type="button"
-              class="plain choice"
-              @click="choose(folder.id)"
-            >
-              {{ folder.path }}
-            </button>
-          </div>
-          <p v-if="!found.length" class="quiet">No folder of that name.</p>
+    <AskDialog v-model="all" label="All folders">
+      <v-text-field v-model="words" label="Part of its name" autofocus class="mb-2" />
+      <div class="list">
+        <div v-for="each in found" :key="each.box.id" class="mb-3">
+          <h3 class="quiet">{{ each.box.name }}</h3>
+          <button
+            v-for="folder in each.folders"
+            :key="folder.id"
+            type="button"
+            class="plain choice"
+            @click="choose(folder.id)"
+          >
+            {{ folder.path }}
+          </button>
         </div>
-        <div class="answers"><v-btn @click="all = false">Close</v-btn></div>
-      </v-card>
-    </v-dialog>
+        <p v-if="!found.length" class="quiet">No folder of that name.</p>
+      </div>
+
+      <template #answers><v-btn @click="all = false">Close</v-btn></template>
+    </AskDialog>
   </aside>
 </template>
 

@@ -3,6 +3,7 @@ import { computed, ref } from 'vue';
 import { act, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { many } from '../words.ts';
+import AskDialog from '../ui/AskDialog.vue';
 import { useMailList } from './mailList.ts';
 
 /** Asks what is to become of mail whose mailbox has no bin on its server: nothing goes for good unasked. */
@@ -33,30 +34,27 @@ async function throwAway(forGood: boolean) {
 </script>
 
 <template>
-  <v-dialog
+  <AskDialog
     :model-value="post.binless.ids.length > 0"
-    aria-label="No bin in this mailbox"
+    label="No bin in this mailbox"
     @update:model-value="(on: boolean) => on || leave()"
   >
-    <v-card class="pa-4">
-      <h2 class="mb-2">There is no bin for {{ many(post.binless.ids.length, 'message') }}</h2>
-      <p>
-        The mail server of {{ names }} keeps no folder for what is thrown away. One can be made there, called
-        Trash, from which everything can be put back. Without it, what is thrown away is gone at once. What is
-        logged on a client file stays there.
-      </p>
-      <Trouble :words="problem" class="mt-3" />
-      <div class="answers">
-        <v-btn :disabled="busy" @click="leave"
-          >Leave {{ post.binless.ids.length === 1 ? 'it' : 'them' }}</v-btn
-        >
-        <v-btn color="error" variant="outlined" :disabled="busy" @click="throwAway(true)"
-          >Throw away for good</v-btn
-        >
-        <v-btn color="primary" variant="flat" :loading="busy" @click="throwAway(false)"
-          >Make a bin and throw away</v-btn
-        >
-      </div>
-    </v-card>
-  </v-dialog>
+    <template #heading>There is no bin for {{ many(post.binless.ids.length, 'message') }}</template>
+    <p>
+      The mail server of {{ names }} keeps no folder for what is thrown away. One can be made there, called
+      Trash, from which everything can be put back. Without it, what is thrown away is gone at once. What is
+      logged on a client file stays there.
+    </p>
+    <Trouble :words="problem" class="mt-3" />
+
+    <template #answers>
+      <v-btn :disabled="busy" @click="leave">Leave {{ post.binless.ids.length === 1 ? 'it' : 'them' }}</v-btn>
+      <v-btn color="error" variant="outlined" :disabled="busy" @click="throwAway(true)"
+        >Throw away for good</v-btn
+      >
+      <v-btn color="primary" variant="flat" :loading="busy" @click="throwAway(false)"
+        >Make a bin and throw away</v-btn
+      >
+    </template>
+  </AskDialog>
 </template>

@@ -3,7 +3,7 @@ import type { MailboxAccess } from '../../contract/index.ts';
 
 /** How a mailbox is reached: two servers, their ports and protection, and the name one signs in with. */
 const access = defineModel<MailboxAccess>({ required: true });
-defineProps<{ field: string | null }>();
+defineProps<{ errorOf: (field: string) => string[] }>();
 const PROTECTION = [
   { value: 'tls', title: 'TLS from the start' },
   { value: 'starttls', title: 'TLS after asking (STARTTLS)' },
@@ -29,13 +29,14 @@ function protect(side: 'imap' | 'smtp', to: 'tls' | 'starttls' | 'none') {
   <div class="form">
     <fieldset>
       <legend>Incoming mail (IMAP)</legend>
-      <v-text-field
-        v-model="access.imapHost"
-        label="Server"
-        :error-messages="field === 'access.imapHost' ? 'Look at this name.' : ''"
-      />
+      <v-text-field v-model="access.imapHost" label="Server" :error-messages="errorOf('access.imapHost')" />
       <div class="two">
-        <v-text-field v-model.number="access.imapPort" label="Port" type="number" />
+        <v-text-field
+          v-model.number="access.imapPort"
+          label="Port"
+          type="number"
+          :error-messages="errorOf('access.imapPort')"
+        />
         <v-select
           :model-value="access.imapSecurity"
           :items="PROTECTION"
@@ -46,13 +47,14 @@ function protect(side: 'imap' | 'smtp', to: 'tls' | 'starttls' | 'none') {
     </fieldset>
     <fieldset>
       <legend>Outgoing mail (SMTP)</legend>
-      <v-text-field
-        v-model="access.smtpHost"
-        label="Server"
-        :error-messages="field === 'access.smtpHost' ? 'Look at this name.' : ''"
-      />
+      <v-text-field v-model="access.smtpHost" label="Server" :error-messages="errorOf('access.smtpHost')" />
       <div class="two">
-        <v-text-field v-model.number="access.smtpPort" label="Port" type="number" />
+        <v-text-field
+          v-model.number="access.smtpPort"
+          label="Port"
+          type="number"
+          :error-messages="errorOf('access.smtpPort')"
+        />
         <v-select
           :model-value="access.smtpSecurity"
           :items="PROTECTION"
@@ -63,7 +65,12 @@ function protect(side: 'imap' | 'smtp', to: 'tls' | 'starttls' | 'none') {
     </fieldset>
     <fieldset class="wide">
       <legend>Signing in there</legend>
-      <v-text-field v-model="access.user" label="Name to sign in with" autocomplete="off" />
+      <v-text-field
+        v-model="access.user"
+        label="Name to sign in with"
+        autocomplete="off"
+        :error-messages="errorOf('access.user')"
+      />
     </fieldset>
   </div>
 </template>

@@ -1,18 +1,18 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { z } from 'zod';
-import { Guess, type MailboxAccess } from '../../contract/index.ts';
-import { ApiProblem, send, wordsOf } from '../api.ts';
+import { Guess, GuessAsk, Made, MailboxConnect, type MailboxAccess } from '../../contract/index.ts';
+import { send } from '../api.ts';
+import { useForm } from '../ui/form.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import AccessForm from './AccessForm.vue';
 import Steps from './Steps.vue';
-import { useTrial } from './trial.ts';
+import { ACCESS_FIELDS, useTrial } from './trial.ts';
 
 /** Connecting a mailbox: its address, the ways in, what to take, and a message to itself. */
 const session = useSession();
 const trial = useTrial();
-const { steps, busy, field, folders } = trial;
+const { steps, busy, folders } = trial;
 const address = ref(session.session?.staff.email ?? '');
 const name = ref(session.session?.staff.name ?? '');
 const access = ref<MailboxAccess | null>(null);
@@ -22,48 +22,48 @@ const all = ref(true);
 const takeFrom = ref('');
 const skipped = ref<string[]>([]);
 const shared = ref(false);
-const problem = ref('');
+const guessing = useForm(GuessAsk, ['address']);
+const connecting = useForm(MailboxConnect, ['address', 'name', 'password', 'takeFrom', ...ACCESS_FIELDS]);
+const problem = computed(() => guessing.problem.value || connecting.problem.value);
+const errorOf = (name: string) => [
+  ...guessing.errorOf(name),
+  ...connecting.errorOf(name),
+  ...trial.errorOf(name),
+];
 const letIn = ref(false);
 const made = ref<number | null>(null);
 const verified = ref(false);
 const mayAny = computed(() => session.may('connect any mailbox'));
 
-async function guess() {
-  try {
-    const found = await send('POST', Guess, '/mailboxes/guess', { address: address.value });
+const guess = () =>
+  guessing.submit({ address: address.value }, async (asked) => {
+    const found = await send('POST', Guess, '/mailboxes/guess', asked);
     access.value = found.access;
     words.value = found.words;
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
+  });
 async function tryIt() {
   if (!access.value) return;
-  problem.value = '';
   letIn.value = await trial.tryAccess(access.value, { password: password.value });
 }
 async function connect() {
-  try {
-    if (made.value === null) {
-      const { id } = await send('POST', z.object({ id: z.number() }), '/mailboxes', {
-        address: address.value,
-        name: name.value,
-        access: access.value,
-        password: password.value,
-        shared: shared.value,
-        takeFrom: all.value ? null : takeFrom.value || null,
-        skipped: skipped.value,
-      });
-      made.value = id;
-    }
-    problem.value = '';
-    verified.value = await trial.verify(made.value);
-  } catch (error) {
-    problem.value = wordsOf(error);
-    if (error instanceof ApiProblem) field.value = error.field;
-  }
+  if (made.value === null && !(await make())) return;
+  if (made.value !== null) verified.value = await trial.verify(made.value);
 }
+const make = () =>
+  connecting.submit(
+    {
+      address: address.value,
+      name: name.value,
+      access: access.value,
+      password: password.value,
+      shared: shared.value,
+      takeFrom: all.value ? null : takeFrom.value || null,
+      skipped: skipped.value,
+    },
+    async (mailbox) => {
+      made.value = (await send('POST', Made, '/mailboxes', mailbox)).id;
+    },
+  );
 </script>
 
 <template>
@@ -77,15 +77,32 @@ async function connect() {
     <div class="sheet pa-5 desk">
       <template v-if="made === null">
         <form class="first" @submit.prevent="guess">
-          <v-text-field v-model="address" label="Email address" type="email" autocomplete="off" />
-          <v-text-field v-model="name" label="What it is called in lists" maxlength="120" />
+          <v-text-field
+            v-model="address"
+            label="Email address"
+            type="email"
+            autocomplete="off"
+            :error-messages="errorOf('address')"
+          />
+          <v-text-field
+            v-model="name"
+            label="What it is called in lists"
+            maxlength="120"
+            :error-messages="errorOf('name')"
+          />
           <v-btn type="submit">{{ access ? 'Look again' : 'Go on' }}</v-btn>
         </form>
         <template v-if="access">
           <p class="quiet my-3">{{ words }}</p>
-          <AccessForm v-model="access" :field="field" />
+          <AccessForm v-model="access" :error-of="errorOf" />
           <form class="mt-3 secret" @submit.prevent="tryIt">
-            <v-text-field v-model="password" label="Password" type="password" autocomplete="new-password" />
+            <v-text-field
+              v-model="password"
+              label="Password"
+              type="password"
+              autocomplete="new-password"
+              :error-messages="errorOf('password')"
+            />
             <v-btn type="submit" :loading="busy" :disabled="!password" :color="letIn ? undefined : 'primary'"
               >Try it</v-btn
             >

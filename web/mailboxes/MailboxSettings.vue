@@ -1,14 +1,16 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { MailboxSettings, type MailboxAccess, type MailboxChange } from '../../contract/index.ts';
+import { MailboxChange, MailboxSettings, type MailboxAccess } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many, useTimes } from '../words.ts';
 import AccessForm from './AccessForm.vue';
 import Steps from './Steps.vue';
-import { useTrial } from './trial.ts';
+import { useForm } from '../ui/form.ts';
+import { ACCESS_FIELDS, useTrial } from './trial.ts';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** Everything about one connected mailbox: what is taken, who may look, the ways in, and how to let it go. */
 const route = useRoute();
@@ -16,7 +18,9 @@ const router = useRouter();
 const session = useSession();
 const { date } = useTimes();
 const trial = useTrial();
-const { steps, busy, field } = trial;
+const { steps, busy } = trial;
+const changing = useForm(MailboxChange, ['name', 'takeFrom', 'password', 'believed', ...ACCESS_FIELDS]);
+const errorOf = (name: string) => [...changing.errorOf(name), ...trial.errorOf(name)];
 const id = Number(route.params.id);
 const box = ref<MailboxSettings | null>(null);
 const problem = ref('');
@@ -60,17 +64,12 @@ async function load() {
   }
 }
 void load();
-async function change(what: MailboxChange, words: string): Promise<boolean> {
-  try {
-    await act('PUT', `/mailboxes/${id}`, what);
+const change = (what: MailboxChange, words: string) =>
+  changing.submit(what, async (checked) => {
+    await act('PUT', `/mailboxes/${id}`, checked);
     await load();
     said.value = words;
-    return true;
-  } catch (error) {
-    problem.value = wordsOf(error);
-    return false;
-  }
-}
+  });
 const keep = () =>
   change(
     {
@@ -131,11 +130,16 @@ async function disconnect() {
       </div>
     </header>
     <p class="said quiet" role="status">{{ said }}</p>
-    <Trouble :words="problem" :retry="load" class="mb-3" />
+    <Trouble :words="problem || changing.problem.value" :retry="load" class="mb-3" />
     <div v-if="box && access" class="columns">
       <section class="sheet pa-4" aria-labelledby="taken">
         <h2 id="taken" class="mb-3">What is taken, and who may look</h2>
-        <v-text-field v-model="name" label="What it is called in lists" maxlength="120" />
+        <v-text-field
+          v-model="name"
+          label="What it is called in lists"
+          maxlength="120"
+          :error-messages="errorOf('name')"
+        />
         <v-radio-group v-model="all" hide-details class="mt-2">
           <v-radio :value="true" label="Everything there is" />
           <v-radio :value="false" label="Mail since a day" />
@@ -176,12 +180,12 @@ async function disconnect() {
       </section>
       <section class="sheet pa-4" aria-labelledby="ways">
         <h2 id="ways" class="mb-3">The ways in</h2>
-        <AccessForm v-model="access" :field="field" />
+        <AccessForm v-model="access" :error-of="errorOf" />
         <v-text-field
           v-model="password"
           class="mt-3"
           label="Password, if it or the server has changed"
-          :error-messages="field === 'password' ? [problem] : []"
+          :error-messages="errorOf('password')"
           type="password"
           autocomplete="new-password"
         />
@@ -218,23 +222,22 @@ async function disconnect() {
         </div>
       </section>
     </div>
-    <v-dialog v-model="leaving" aria-label="Disconnect">
-      <v-card class="pa-4">
-        <h2 class="mb-2">Disconnect {{ box?.address }}?</h2>
-        <p>It is not read any more, and nothing is sent from it. What is logged on client files stays.</p>
-        <v-radio-group v-model="remove" hide-details class="mt-2">
-          <v-radio :value="false" label="Keep the rest of its mail here, too" />
-          <v-radio
-            :value="true"
-            :label="`Remove what was never logged: ${many(box?.neverLogged ?? 0, 'message')}, which cannot be undone`"
-          />
-        </v-radio-group>
-        <div class="answers">
-          <v-btn @click="leaving = false">Stay connected</v-btn>
-          <v-btn color="error" variant="flat" @click="disconnect">Disconnect</v-btn>
-        </div>
-      </v-card>
-    </v-dialog>
+    <AskDialog v-model="leaving" label="Disconnect">
+      <template #heading>Disconnect {{ box?.address }}?</template>
+      <p>It is not read any more, and nothing is sent from it. What is logged on client files stays.</p>
+      <v-radio-group v-model="remove" hide-details class="mt-2">
+        <v-radio :value="false" label="Keep the rest of its mail here, too" />
+        <v-radio
+          :value="true"
+          :label="`Remove what was never logged: ${many(box?.neverLogged ?? 0, 'message')}, which cannot be undone`"
+        />
+      </v-radio-group>
+
+      <template #answers>
+        <v-btn @click="leaving = false">Stay connected</v-btn>
+        <v-btn color="error" variant="flat" @click="disconnect">Disconnect</v-btn>
+      </template>
+    </AskDialog>
   </div>
 </template>
 

@@ -1,6 +1,7 @@
 import { ref } from 'vue';
-import { TryResult, Verified, type MailboxAccess } from '../../contract/index.ts';
-import { ApiProblem, send, wordsOf } from '../api.ts';
+import { MailboxAccess, TryAsk, TryResult, Verified } from '../../contract/index.ts';
+import { send, wordsOf } from '../api.ts';
+import { useForm } from '../ui/form.ts';
 
 /** One step of trying a mailbox: what is tried, and what came of it in words. */
 export interface Step {
@@ -9,11 +10,14 @@ export interface Step {
   words: string;
 }
 
+/** The fields of a way in, as they are called within a form. */
+export const ACCESS_FIELDS = Object.keys(MailboxAccess.shape).map((name) => `access.${name}`);
+
 /** Tries a mailbox step by step, telling each as it goes. */
 export function useTrial() {
   const steps = ref<Step[]>([]);
   const busy = ref(false);
-  const field = ref<string | null>(null);
+  const form = useForm(TryAsk, [...ACCESS_FIELDS, 'password']);
   const folders = ref<{ path: string; messages: number }[]>([]);
 
   async function run(name: string, work: () => Promise<{ ok: boolean; words: string }>): Promise<boolean> {
@@ -27,7 +31,7 @@ export function useTrial() {
       set({ state: ok ? 'good' : 'bad', words });
       return ok;
     } catch (error) {
-      field.value = error instanceof ApiProblem ? error.field : null;
+      form.refused(error);
       set({ state: 'bad', words: wordsOf(error) });
       return false;
     } finally {
@@ -41,20 +45,23 @@ export function useTrial() {
     how: { password?: string; mailboxId?: number },
   ): Promise<boolean> {
     steps.value = [];
-    field.value = null;
-    const incoming = await run('Incoming mail', async () => {
-      const result = await send('POST', TryResult, '/mailboxes/try', { access, ...how, step: 'incoming' });
-      folders.value = result.folders;
-      return result;
+    let ok = false;
+    await form.submit({ access, ...how, step: 'incoming' }, async (asked) => {
+      const incoming = await run('Incoming mail', async () => {
+        const result = await send('POST', TryResult, '/mailboxes/try', asked);
+        folders.value = result.folders;
+        return result;
+      });
+      const outgoing = await run('Outgoing mail', () =>
+        send('POST', TryResult, '/mailboxes/try', { ...asked, step: 'outgoing' }),
+      );
+      ok = incoming && outgoing;
     });
-    const outgoing = await run('Outgoing mail', () =>
-      send('POST', TryResult, '/mailboxes/try', { access, ...how, step: 'outgoing' }),
-    );
-    return incoming && outgoing;
+    return ok;
   }
 
   const verify = (id: number) =>
     run('A message to itself', () => send('POST', Verified, `/mailboxes/${id}/verify`, {}));
 
-  return { steps, busy, field, folders, tryAccess, verify };
+  return { steps, busy, errorOf: form.errorOf, folders, tryAccess, verify };
 }

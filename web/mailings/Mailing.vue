@@ -12,6 +12,7 @@ import Message from './Message.vue';
 import Recipients from './Recipients.vue';
 import Release from './Release.vue';
 import { useMailingDraft } from './mailingDraft.ts';
+import AskDialog from '../ui/AskDialog.vue';
 
 const STEPS = [
   { key: 'recipients', words: 'Recipients' },
@@ -57,10 +58,10 @@ async function go(key: StepKey) {
 async function throwAway() {
   try {
     await act('DELETE', `/mailings/${id}`);
-    workshop.dirty = false;
+    workshop.forget();
     await router.push('/mailings');
   } catch (error) {
-    workshop.problem = wordsOf(error);
+    workshop.tell(wordsOf(error));
     asking.value = false;
   }
 }
@@ -123,18 +124,15 @@ function caption(key: StepKey): string {
         <Release v-if="step === 'release'" class="part" @back="go('checks')" />
       </template>
       <MailingDispatch v-else class="part" :mailing="workshop.mailing" />
-      <v-dialog v-model="asking" max-width="420" aria-label="Throw away">
-        <v-card class="pa-5">
-          <h2>Throw this mailing away?</h2>
-          <p class="mt-2">
-            “{{ workshop.draft.name }}” has not been sent to anyone. Its words cannot be brought back.
-          </p>
-          <div class="answers">
-            <v-btn @click="asking = false">Keep it</v-btn>
-            <v-btn color="error" variant="flat" @click="throwAway">Throw it away</v-btn>
-          </div>
-        </v-card>
-      </v-dialog>
+      <AskDialog v-model="asking" :max-width="420" label="Throw away">
+        <template #heading>Throw this mailing away?</template>
+        <p>“{{ workshop.draft.name }}” has not been sent to anyone. Its words cannot be brought back.</p>
+
+        <template #answers>
+          <v-btn @click="asking = false">Keep it</v-btn>
+          <v-btn color="error" variant="flat" @click="throwAway">Throw it away</v-btn>
+        </template>
+      </AskDialog>
     </template>
   </div>
 </template>

@@ -3,18 +3,22 @@ import { computed, ref } from 'vue';
 import { DispatchPage, type DispatchState, type MailingView } from '../../contract/index.ts';
 import { act, wordsOf } from '../api.ts';
 import MessageDialog from '../message/MessageDialog.vue';
-import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { about } from '../ui/live.ts';
+import PagedTable from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 import MailingProgress from './MailingProgress.vue';
 import { useMailingDraft } from './mailingDraft.ts';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** A released mailing: how far it is, and how each copy fared. */
 const props = defineProps<{ mailing: MailingView }>();
 const LIMIT = 100;
+const COLUMNS = ['Client', 'To', 'From', 'State', 'When', 'What their server said'].map((words) => ({
+  words,
+}));
 const workshop = useMailingDraft();
 const session = useSession();
 const { full } = useTimes();
@@ -71,75 +75,61 @@ const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch
       </template>
     </div>
     <Trouble :words="problem" :retry="load" class="mt-2" />
-    <div class="sheet scroll" tabindex="0" role="region" aria-label="How each copy fared">
-      <table class="ledger-table">
-        <thead>
-          <tr>
-            <th scope="col">Client</th>
-            <th scope="col">To</th>
-            <th scope="col">From</th>
-            <th scope="col">State</th>
-            <th scope="col">When</th>
-            <th scope="col">What their server said</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="row in page?.rows ?? []" :key="row.id">
-            <td>
-              <router-link :to="`/clients/${row.clientId}`" class="client">{{ row.client }}</router-link>
-            </td>
-            <td class="quiet">{{ row.address }}</td>
-            <td>{{ row.from }}</td>
-            <td>
-              <strong :class="`state-${row.state}`">{{ WORDS[row.state] }}</strong><span
-                v-if="row.answered"
-                class="answered"
-              >
-                · answered</span
-              >
-              <p v-if="row.state === 'uncertain'">
-                <span class="quiet">The connection broke off after the text was handed over.</span><br />
-                <template v-if="maySteer"
-                  ><button type="button" class="link" @click="settle(row.id, 'left')">It did leave</button> ·
-                  <button type="button" class="link" @click="settle(row.id, 'send again')">
-                    Send it again
-                  </button></template
-                >
-              </p>
-            </td>
-            <td class="figures">{{ row.at ? full(row.at) : '' }}</td>
-            <td class="quiet">
-              {{ row.answer }}
-              <button v-if="row.messageId" type="button" class="link" @click="opened = row.messageId">
-                open
-              </button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
-    <Pager
-      v-if="page"
-      :offset="offset"
+    <PagedTable
+      v-model:offset="offset"
+      class="mt-3"
+      :columns="COLUMNS"
+      :rows="page?.rows ?? []"
+      :row-key="(row) => row.id"
+      :total="page?.total ?? 0"
       :limit="LIMIT"
-      :total="page.total"
       what="messages"
-      @move="(to: number) => (offset = to)"
-    />
+    >
+      <template #row="{ row }">
+        <td>
+          <router-link :to="`/clients/${row.clientId}`" class="client">{{ row.client }}</router-link>
+        </td>
+        <td class="quiet">{{ row.address }}</td>
+        <td>{{ row.from }}</td>
+        <td>
+          <strong :class="`state-${row.state}`">{{ WORDS[row.state] }}</strong><span
+            v-if="row.answered"
+            class="answered"
+          >
+            · answered</span
+          >
+          <p v-if="row.state === 'uncertain'">
+            <span class="quiet">The connection broke off after the text was handed over.</span><br />
+            <template v-if="maySteer"
+              ><button type="button" class="link" @click="settle(row.id, 'left')">It did leave</button> ·
+              <button type="button" class="link" @click="settle(row.id, 'send again')">
+                Send it again
+              </button></template
+            >
+          </p>
+        </td>
+        <td class="figures">{{ row.at ? full(row.at) : '' }}</td>
+        <td class="quiet">
+          {{ row.answer }}
+          <button v-if="row.messageId" type="button" class="link" @click="opened = row.messageId">
+            open
+          </button>
+        </td>
+      </template>
+    </PagedTable>
     <MessageDialog v-model="opened" @changed="load" />
-    <v-dialog v-model="asking" max-width="420" aria-label="Cancel the rest">
-      <v-card class="pa-5">
-        <h2>Cancel what has not left?</h2>
-        <p class="mt-2">
-          {{ mailing.progress.byState.waiting + mailing.progress.byState.delayed }} messages will never be
-          sent. What has left stays as it is.
-        </p>
-        <div class="answers">
-          <v-btn @click="asking = false">Let them go on</v-btn
-          ><v-btn color="error" variant="flat" @click="steer('cancelled')">Cancel the rest</v-btn>
-        </div>
-      </v-card>
-    </v-dialog>
+    <AskDialog v-model="asking" :max-width="420" label="Cancel the rest">
+      <template #heading>Cancel what has not left?</template>
+      <p>
+        {{ mailing.progress.byState.waiting + mailing.progress.byState.delayed }} messages will never be sent.
+        What has left stays as it is.
+      </p>
+
+      <template #answers>
+        <v-btn @click="asking = false">Let them go on</v-btn
+        ><v-btn color="error" variant="flat" @click="steer('cancelled')">Cancel the rest</v-btn>
+      </template>
+    </AskDialog>
   </div>
 </template>
 
@@ -156,11 +146,6 @@ const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch
 }
 .grow {
   flex: 1;
-}
-.scroll {
-  overflow: auto;
-  min-height: 0;
-  margin-top: 12px;
 }
 .client {
   font-weight: 700;

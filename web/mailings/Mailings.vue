@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import { z } from 'zod';
-import { MailingRow } from '../../contract/index.ts';
+import { MailingRow, Made } from '../../contract/index.ts';
 import { send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useLoad } from '../ui/load.ts';
@@ -25,7 +25,7 @@ const loadMore = () => (shown.value = Math.min(MOST, shown.value + LIMIT));
 async function begin(copyOf: number | null) {
   busy.value = true;
   try {
-    const { id } = await send('POST', z.object({ id: z.number() }), '/mailings', { copyOf });
+    const { id } = await send('POST', Made, '/mailings', { copyOf });
     await router.push(`/mailings/${id}/recipients`);
   } catch (error) {
     problem.value = wordsOf(error);

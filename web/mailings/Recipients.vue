@@ -5,8 +5,8 @@ import { Recipients } from '../../contract/index.ts';
 import type { Criterion } from '../../core/selection/tree.ts';
 import { send } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
-import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
+import PagedTable from '../ui/PagedTable.vue';
 import { useLatest } from '../ui/latest.ts';
 import { useLive } from '../ui/live.ts';
 import { EDITORS } from '../selection/editors.ts';
@@ -15,6 +15,7 @@ import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
 const LIMIT = 100;
+const COLUMNS = ['In', 'Client', 'Greeting will read', 'From', 'Logged on'].map((words) => ({ words }));
 const workshop = useMailingDraft();
 const found = ref<Recipients | null>(null);
 const offset = ref(0);
@@ -61,10 +62,7 @@ function tick(clientId: number, on: boolean) {
   const others = workshop.draft.unticked.filter((id) => id !== clientId);
   workshop.draft.unticked = on ? others : [...others, clientId];
 }
-function move(to: number) {
-  offset.value = to;
-  void load();
-}
+watch(offset, () => void load());
 const FILES = [
   { value: 'general', title: 'their General file' },
   { value: 'latest', title: 'their newest open file, else General' },
@@ -149,56 +147,44 @@ const FILES = [
         <span class="quiet" role="status">{{ counting && found ? 'counting …' : '' }}</span>
       </div>
       <Trouble :words="problem" :retry="load" class="ma-3" />
-      <div class="scroll" tabindex="0" role="region" aria-label="Recipients">
-        <table class="ledger-table">
-          <thead>
-            <tr>
-              <th scope="col"><span class="d-sr-only">In or out</span></th>
-              <th scope="col">Client</th>
-              <th scope="col">Greeting will read</th>
-              <th scope="col">From</th>
-              <th scope="col">Logged on</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="row in found?.rows ?? []" :key="row.clientId" :class="{ out: !row.ticked }">
-              <td>
-                <input
-                  type="checkbox"
-                  :checked="row.ticked"
-                  :aria-label="`${row.client} receives this`"
-                  @change="tick(row.clientId, ($event.target as HTMLInputElement).checked)"
-                />
-              </td>
-              <td>
-                <strong>{{ row.client }}</strong><span class="quiet address" :title="row.address">{{
-                  row.address
-                }}</span>
-              </td>
-              <td>
-                <span v-if="row.greeting">{{ row.greeting }}</span><strong v-else class="needs"
-                  >(no first name)</strong
-                >
-              </td>
-              <td>{{ row.from }}</td>
-              <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
-            </tr>
-          </tbody>
-        </table>
-        <p v-if="found && !found.total" class="quiet pa-4">
-          Nobody fits all of these lines. Take one away or widen it.
-        </p>
-      </div>
-      <div class="px-3 pb-2">
-        <Pager
-          v-if="found && found.total > LIMIT"
-          :offset="offset"
-          :limit="LIMIT"
-          :total="found.total"
-          what="recipients"
-          @move="move"
-        />
-      </div>
+      <PagedTable
+        v-model:offset="offset"
+        bare
+        class="px-3 pb-2"
+        :columns="COLUMNS"
+        :rows="found?.rows ?? []"
+        :row-key="(row) => row.clientId"
+        :row-class="(row) => ({ out: !row.ticked })"
+        :total="found?.total ?? 0"
+        :limit="LIMIT"
+        what="recipients"
+      >
+        <template #row="{ row }">
+          <td>
+            <input
+              type="checkbox"
+              :checked="row.ticked"
+              :aria-label="`${row.client} receives this`"
+              @change="tick(row.clientId, ($event.target as HTMLInputElement).checked)"
+            />
+          </td>
+          <td>
+            <strong>{{ row.client }}</strong><span class="quiet address" :title="row.address">{{
+              row.address
+            }}</span>
+          </td>
+          <td>
+            <span v-if="row.greeting">{{ row.greeting }}</span><strong v-else class="needs"
+              >(no first name)</strong
+            >
+          </td>
+          <td>{{ row.from }}</td>
+          <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
+        </template>
+        <template #empty>
+          <p v-if="found" class="quiet pa-4">Nobody fits all of these lines. Take one away or widen it.</p>
+        </template>
+      </PagedTable>
     </section>
   </div>
 </template>
@@ -209,8 +195,7 @@ const FILES = [
   grid-template-columns: 440px minmax(0, 1fr);
   gap: 18px;
 }
-.who,
-.scroll {
+.who {
   overflow: auto;
   min-height: 0;
 }
@@ -253,10 +238,10 @@ const FILES = [
   display: inline-block;
   min-width: 30px;
 }
-.out {
+.list :deep(.out) {
   color: var(--ink-soft);
 }
-.out strong {
+.list :deep(.out strong) {
   text-decoration: line-through;
 }
 @media (max-width: 1100px) {

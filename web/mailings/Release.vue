@@ -6,6 +6,7 @@ import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many } from '../words.ts';
 import { useMailingDraft } from './mailingDraft.ts';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** The last look: who gets it, from whom, on which file; then the confirmation. */
 defineEmits<{ back: [] }>();
@@ -124,35 +125,34 @@ void load();
         >
       </section>
     </template>
-    <v-dialog v-model="asking" max-width="620" scrollable aria-label="Release">
-      <v-card class="pa-5 ask">
-        <h2>Let {{ many(list?.ticked ?? 0, 'message') }} go?</h2>
-        <p class="mt-1">
-          Each leaves at once, to that client alone. What has left cannot be called back; you can pause what
-          is still waiting.
+    <AskDialog v-model="asking" :max-width="620" label="Release">
+      <template #heading>Let {{ many(list?.ticked ?? 0, 'message') }} go?</template>
+      <p>
+        Each leaves at once, to that client alone. What has left cannot be called back; you can pause what is
+        still waiting.
+      </p>
+      <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
+        <table class="ledger-table">
+          <tbody>
+            <tr v-for="row in going" :key="row.clientId">
+              <td>
+                <strong>{{ row.client }}</strong>
+              </td>
+              <td class="quiet">{{ row.address }}</td>
+              <td>{{ row.from }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="list && list.total > SHOWN" class="quiet pa-3">
+          and {{ (list.ticked - going.length).toLocaleString('en-GB') }} more, as listed in step 1
         </p>
-        <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
-          <table class="ledger-table">
-            <tbody>
-              <tr v-for="row in going" :key="row.clientId">
-                <td>
-                  <strong>{{ row.client }}</strong>
-                </td>
-                <td class="quiet">{{ row.address }}</td>
-                <td>{{ row.from }}</td>
-              </tr>
-            </tbody>
-          </table>
-          <p v-if="list && list.total > SHOWN" class="quiet pa-3">
-            and {{ (list.ticked - going.length).toLocaleString('en-GB') }} more, as listed in step 1
-          </p>
-        </div>
-        <div class="answers">
-          <v-btn @click="asking = false">Not yet</v-btn>
-          <v-btn color="primary" variant="flat" :loading="busy" @click="release">Let them go</v-btn>
-        </div>
-      </v-card>
-    </v-dialog>
+      </div>
+
+      <template #answers>
+        <v-btn @click="asking = false">Not yet</v-btn>
+        <v-btn color="primary" variant="flat" :loading="busy" @click="release">Let them go</v-btn>
+      </template>
+    </AskDialog>
   </div>
 </template>
 
@@ -184,11 +184,6 @@ dd {
 .stops {
   list-style: none;
   padding: 0;
-}
-.ask {
-  max-height: 84vh;
-  display: flex;
-  flex-direction: column;
 }
 .scroll {
   overflow: auto;

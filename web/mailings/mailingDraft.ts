@@ -1,10 +1,15 @@
 import { defineStore } from 'pinia';
-import { computed, ref, watch } from 'vue';
+import { computed, ref } from 'vue';
 import { z } from 'zod';
-import { FactInfo, MailingView, SelectionFields, type MailingDraft } from '../../contract/index.ts';
-import { ApiProblem, get, send, wordsOf } from '../api.ts';
-
-const SAVE_AFTER = 700;
+import {
+  FactInfo,
+  MailingSaved,
+  MailingView,
+  SelectionFields,
+  type MailingDraft,
+} from '../../contract/index.ts';
+import { get, send, wordsOf } from '../api.ts';
+import { useAutosave } from '../ui/autosave.ts';
 
 /** The mailing being worked on: its draft, kept as one types. */
 export const useMailingDraft = defineStore('workshop', () => {
@@ -14,12 +19,7 @@ export const useMailingDraft = defineStore('workshop', () => {
   const facts = ref<FactInfo[]>([]);
   const version = ref(0);
   const savedAt = ref<string | null>(null);
-  const dirty = ref(false);
   const problem = ref('');
-  const stale = ref(false);
-  let timer: ReturnType<typeof setTimeout> | null = null;
-  let saving: Promise<void> = Promise.resolve();
-  let quiet = false;
 
   const isDraft = computed(() => mailing.value?.state === 'draft');
 
@@ -30,16 +30,14 @@ export const useMailingDraft = defineStore('workshop', () => {
         get(SelectionFields, '/selection/fields'),
         get(z.array(FactInfo), '/facts/known'),
       ]);
-      quiet = true;
       mailing.value = view;
       draft.value = view.draft;
       fields.value = known;
       facts.value = catalogue;
       version.value = view.version;
       savedAt.value = view.savedAt;
-      dirty.value = false;
-      stale.value = false;
       problem.value = '';
+      autosave.settled();
     } catch (error) {
       problem.value = wordsOf(error);
     }
@@ -52,46 +50,23 @@ export const useMailingDraft = defineStore('workshop', () => {
     if (view && view.id === mailing.value?.id) mailing.value = view;
   }
 
-  watch(
-    draft,
-    () => {
-      if (quiet) {
-        quiet = false;
-        return;
-      }
-      if (!isDraft.value) return;
-      dirty.value = true;
-      if (timer) clearTimeout(timer);
-      timer = setTimeout(() => void save(), SAVE_AFTER);
-    },
-    { deep: true, flush: 'sync' },
-  );
-
-  /** Saves now if anything changed; calls follow one another. @returns whether all is saved */
-  async function save(): Promise<boolean> {
-    if (timer) clearTimeout(timer);
-    saving = saving.then(saveOnce);
-    await saving;
-    return !dirty.value;
-  }
-
-  async function saveOnce(): Promise<void> {
-    if (!dirty.value || !draft.value || !mailing.value || stale.value) return;
-    dirty.value = false;
-    try {
-      const saved = await send('PUT', z.object({ version: z.number() }), `/mailings/${mailing.value.id}`, {
-        ...draft.value,
-        version: version.value,
-      });
+  const autosave = useAutosave(
+    () => (isDraft.value ? draft.value : null),
+    async (now) => {
+      const id = mailing.value?.id ?? 0;
+      const saved = await send('PUT', MailingSaved, `/mailings/${id}`, { ...now, version: version.value });
+      // Another may have been opened meanwhile.
+      if (mailing.value?.id !== id) return;
       version.value = saved.version;
       savedAt.value = new Date().toISOString();
-      mailing.value = { ...mailing.value, name: draft.value.name };
-      problem.value = '';
-    } catch (error) {
-      dirty.value = true;
-      stale.value = error instanceof ApiProblem && error.status === 409;
-      problem.value = wordsOf(error);
-    }
+      mailing.value = { ...mailing.value, name: now.name };
+    },
+  );
+
+  /** It is thrown away: nothing is kept of it any more. */
+  function forget(): void {
+    mailing.value = draft.value = null;
+    autosave.settled();
   }
 
   return {
@@ -101,12 +76,15 @@ export const useMailingDraft = defineStore('workshop', () => {
     facts,
     version,
     savedAt,
-    dirty,
-    problem,
-    stale,
+    dirty: autosave.unsaved,
+    /** What went wrong last, in words. */
+    problem: computed(() => autosave.problem.value || problem.value),
+    tell: (words: string) => (problem.value = words),
+    stale: autosave.stale,
     isDraft,
     open,
     refresh,
-    save,
+    save: autosave.save,
+    forget,
   };
 });

@@ -2,6 +2,7 @@
 import type { Editor } from '@tiptap/vue-3';
 import { computed, ref } from 'vue';
 import Trouble from './Trouble.vue';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** Letters, lists and links for an editor. */
 const props = defineProps<{ editor: Editor | undefined }>();
@@ -94,19 +95,18 @@ function setLink() {
       Link
     </button>
   </div>
-  <v-dialog v-model="linking" max-width="460" aria-label="Link">
-    <v-card class="pa-5">
-      <h2 class="mb-3">Where does it lead?</h2>
-      <v-text-field v-model="link" label="Address" autofocus @keydown.enter="setLink" />
-      <Trouble :words="linkProblem" class="mt-2" />
-      <div class="answers">
-        <v-btn @click="linking = false">Leave it</v-btn
-        ><v-btn color="primary" variant="flat" @click="setLink">{{
-          link.trim() ? 'Set the link' : 'Take the link away'
-        }}</v-btn>
-      </div>
-    </v-card>
-  </v-dialog>
+  <AskDialog v-model="linking" :max-width="460" label="Link">
+    <template #heading>Where does it lead?</template>
+    <v-text-field v-model="link" label="Address" autofocus @keydown.enter="setLink" />
+    <Trouble :words="linkProblem" class="mt-2" />
+
+    <template #answers>
+      <v-btn @click="linking = false">Leave it</v-btn
+      ><v-btn color="primary" variant="flat" @click="setLink">{{
+        link.trim() ? 'Set the link' : 'Take the link away'
+      }}</v-btn>
+    </template>
+  </AskDialog>
 </template>
 
 <style scoped>

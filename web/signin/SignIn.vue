@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { wordsOf } from '../api.ts';
+import { SignIn } from '../../contract/index.ts';
+import { useForm } from '../ui/form.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 
@@ -10,22 +11,14 @@ const router = useRouter();
 const route = useRoute();
 const email = ref('');
 const password = ref('');
-const problem = ref('');
-const busy = ref(false);
+const { errorOf, problem, busy, submit } = useForm(SignIn, ['email', 'password']);
 
-async function signIn() {
-  busy.value = true;
-  problem.value = '';
-  try {
-    await session.signIn(email.value, password.value);
+const signIn = () =>
+  submit({ email: email.value, password: password.value }, async (given) => {
+    await session.signIn(given.email, given.password);
     const to = String(route.query.to ?? '/');
     await router.push(to.startsWith('/') && !to.startsWith('//') ? to : '/');
-  } catch (error) {
-    problem.value = wordsOf(error);
-  } finally {
-    busy.value = false;
-  }
-}
+  });
 </script>
 
 <template>
@@ -39,6 +32,7 @@ async function signIn() {
         type="email"
         autocomplete="username"
         autofocus
+        :error-messages="errorOf('email')"
         class="mb-3"
       />
       <v-text-field
@@ -46,6 +40,7 @@ async function signIn() {
         label="Password"
         type="password"
         autocomplete="current-password"
+        :error-messages="errorOf('password')"
         class="mb-3"
       />
       <Trouble :words="problem" class="mb-3" />

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
 import { computed, reactive, ref, watch } from 'vue';
-import { ClientMade, Doubles, type FileRef, type NewClient, type Stranger } from '../../contract/index.ts';
-import { ApiProblem, get, send, wordsOf } from '../api.ts';
+import { ClientMade, Doubles, NewClient, type FileRef, type Stranger } from '../../contract/index.ts';
+import { get, send, wordsOf } from '../api.ts';
+import { useForm } from '../ui/form.ts';
 import Trouble from '../parts/Trouble.vue';
+import AskDialog from '../ui/AskDialog.vue';
 
 /** A new client, or a new person of one that is there, from what signature and headers tell; possible doubles first. */
 const open = defineModel<boolean>({ required: true });
@@ -23,15 +25,24 @@ const blank = (): Required<NewClient> => ({
 });
 const draft = reactive(blank());
 const doubles = ref<Doubles>([]);
-const problem = ref('');
-const field = ref<string | null>(null);
-const busy = ref(false);
+const form = useForm(NewClient, [
+  'name',
+  'kind',
+  'status',
+  'place',
+  'firstName',
+  'lastName',
+  'email',
+  'role',
+]);
+const { errorOf, busy } = form;
+const lookProblem = ref('');
 const joined = computed(() => doubles.value.find((each) => each.clientId === draft.clientId));
 
 watch(open, (now) => {
   if (!now) return;
-  problem.value = '';
-  field.value = null;
+  form.clear();
+  lookProblem.value = '';
   doubles.value = [];
   const read = props.stranger?.read;
   Object.assign(draft, blank(), {
@@ -50,73 +61,73 @@ async function look() {
   try {
     doubles.value = await get(Doubles, '/clients/doubles', { name, firstName, lastName, email });
   } catch (error) {
-    problem.value = wordsOf(error);
+    lookProblem.value = wordsOf(error);
   }
 }
 watch(() => [draft.name, draft.firstName, draft.lastName, draft.email], useDebounceFn(look, 200));
 
-async function make() {
-  busy.value = true;
-  try {
-    const made = await send('POST', ClientMade, '/clients', draft);
+const make = () =>
+  form.submit(draft, async (client) => {
+    const made = await send('POST', ClientMade, '/clients', client);
     open.value = false;
     emit('made', made.generalFile);
-  } catch (error) {
-    problem.value = wordsOf(error);
-    field.value = error instanceof ApiProblem ? error.field : null;
-  } finally {
-    busy.value = false;
-  }
-}
+  });
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="720" aria-label="New client or person">
-    <v-card class="pa-5">
-      <h2>New client or person</h2>
-      <p class="quiet mb-3">What is filled in was read from the message. Nothing is kept until you say so.</p>
-      <section v-if="doubles.length" class="doubles" aria-label="Possible doubles">
-        <h3>Already here?</h3>
-        <label v-for="each in doubles" :key="each.clientId" class="double">
-          <input v-model="draft.clientId" type="radio" :value="each.clientId" />
-          <span
-            ><strong>{{ each.clientName }}</strong> <span class="quiet">{{ each.place }}</span><br /><span
-              class="quiet"
-              >{{ each.why }}</span
-            ></span
-          >
-        </label>
-        <label class="double"
-          ><input v-model="draft.clientId" type="radio" :value="null" /><span>No, a new client</span></label
+  <AskDialog v-model="open" :max-width="720" label="New client or person">
+    <p class="quiet mb-3">What is filled in was read from the message. Nothing is kept until you say so.</p>
+    <section v-if="doubles.length" class="doubles" aria-label="Possible doubles">
+      <h3>Already here?</h3>
+      <label v-for="each in doubles" :key="each.clientId" class="double">
+        <input v-model="draft.clientId" type="radio" :value="each.clientId" />
+        <span
+          ><strong>{{ each.clientName }}</strong> <span class="quiet">{{ each.place }}</span><br /><span
+            class="quiet"
+            >{{ each.why }}</span
+          ></span
         >
-      </section>
-      <form class="fields" @submit.prevent="make">
-        <template v-if="!joined">
-          <v-text-field
-            v-model="draft.name"
-            label="Client"
-            :error="field === 'name'"
-            class="wide"
-            :autofocus="!draft.name"
-          />
-          <v-select v-model="draft.kind" :items="KINDS" label="Kind" />
-          <v-select v-model="draft.status" :items="['prospect', 'active']" label="Status" />
-          <v-text-field v-model="draft.place" label="Place" class="wide" />
-        </template>
-        <v-text-field v-model="draft.firstName" label="First name" :autofocus="draft.name !== ''" />
-        <v-text-field v-model="draft.lastName" label="Last name" :error="field === 'lastName'" />
-        <v-text-field v-model="draft.email" label="Email address" :error="field === 'email'" />
-        <v-text-field v-model="draft.role" label="Role" placeholder="such as trustee" />
-        <Trouble :words="problem" class="wide" />
-        <div class="answers wide">
-          <v-btn @click="open = false">Leave it</v-btn>
-          <v-btn type="submit" color="primary" variant="flat" :loading="busy">{{
-            joined ? `Add to ${joined.clientName}` : 'Make the client and file this to General'
-          }}</v-btn>
-        </div>
-      </form>
-    </v-card>
-  </v-dialog>
+      </label>
+      <label class="double"
+        ><input v-model="draft.clientId" type="radio" :value="null" /><span>No, a new client</span></label
+      >
+    </section>
+    <form class="fields" @submit.prevent="make">
+      <template v-if="!joined">
+        <v-text-field
+          v-model="draft.name"
+          label="Client"
+          :error-messages="errorOf('name')"
+          class="wide"
+          :autofocus="!draft.name"
+        />
+        <v-select v-model="draft.kind" :items="KINDS" label="Kind" />
+        <v-select v-model="draft.status" :items="['prospect', 'active']" label="Status" />
+        <v-text-field v-model="draft.place" label="Place" :error-messages="errorOf('place')" class="wide" />
+      </template>
+      <v-text-field
+        v-model="draft.firstName"
+        label="First name"
+        :error-messages="errorOf('firstName')"
+        :autofocus="draft.name !== ''"
+      />
+      <v-text-field v-model="draft.lastName" label="Last name" :error-messages="errorOf('lastName')" />
+      <v-text-field v-model="draft.email" label="Email address" :error-messages="errorOf('email')" />
+      <v-text-field
+        v-model="draft.role"
+        label="Role"
+        :error-messages="errorOf('role')"
+        placeholder="such as trustee"
+      />
+      <Trouble :words="form.problem.value || lookProblem" class="wide" />
+      <div class="answers wide">
+        <v-btn @click="open = false">Leave it</v-btn>
+        <v-btn type="submit" color="primary" variant="flat" :loading="busy">{{
+          joined ? `Add to ${joined.clientName}` : 'Make the client and file this to General'
+        }}</v-btn>
+      </div>
+    </form>
+  </AskDialog>
 </template>
 
 <style scoped>

@@ -14,6 +14,7 @@ import { many, useTimes } from '../words.ts';
 import Choices from './Choices.vue';
 import { useSortingQueue } from './sortingQueue.ts';
 import NewClient from './NewClient.vue';
+import AskDialog from '../ui/AskDialog.vue';
 
 const desk = useSortingQueue();
 const { brief } = useTimes();
@@ -197,24 +198,23 @@ watch(
     <MessageDialog v-model="opened" @changed="desk.load()" />
     <RuleDialog v-model="ruling" :message="desk.message" @kept="ruled" />
     <NewClient v-model="making" :stranger="desk.message?.stranger ?? null" @made="found" />
-    <v-dialog v-model="accepting" max-width="620" aria-label="File all that are nearly certain">
-      <v-card class="pa-5">
-        <h2>File {{ many(certain.length, 'message') }} as suggested?</h2>
-        <ul class="accept">
-          <li v-for="row in certain" :key="row.id">
-            <FileTab state="suggested" :label="row.first?.number" />
-            <span
-              ><strong>{{ row.from }}</strong
-              >: {{ row.subject }}</span
-            >
-          </li>
-        </ul>
-        <div class="answers">
-          <v-btn @click="accepting = false">Not yet</v-btn>
-          <v-btn ref="acceptButton" color="primary" variant="flat" @click="acceptAll">File them all</v-btn>
-        </div>
-      </v-card>
-    </v-dialog>
+    <AskDialog v-model="accepting" :max-width="620" label="File all that are nearly certain">
+      <template #heading>File {{ many(certain.length, 'message') }} as suggested?</template>
+      <ul class="accept">
+        <li v-for="row in certain" :key="row.id">
+          <FileTab state="suggested" :label="row.first?.number" />
+          <span
+            ><strong>{{ row.from }}</strong
+            >: {{ row.subject }}</span
+          >
+        </li>
+      </ul>
+
+      <template #answers>
+        <v-btn @click="accepting = false">Not yet</v-btn>
+        <v-btn ref="acceptButton" color="primary" variant="flat" @click="acceptAll">File them all</v-btn>
+      </template>
+    </AskDialog>
   </div>
 </template>
 

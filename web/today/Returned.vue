@@ -3,13 +3,14 @@ import { computed, ref } from 'vue';
 import { Count, ReturnedPage, type ReturnedRow } from '../../contract/index.ts';
 import { send, wordsOf } from '../api.ts';
 import MessageDialog from '../message/MessageDialog.vue';
-import Pager from '../parts/Pager.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
+import PagedTable from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { many, useTimes } from '../words.ts';
 
 const LIMIT = 50;
+const COLUMNS = ['When', 'Address', 'Why', 'Client', 'Our message'].map((words) => ({ words }));
 const { full } = useTimes();
 const offset = ref(0);
 const {
@@ -64,48 +65,35 @@ async function settle(apply: boolean) {
       <p v-else class="quiet">An adviser or the office manager says what is to be done.</p>
     </div>
     <p class="quiet" role="status">{{ said }}</p>
-    <div class="sheet rows" tabindex="0" role="region" aria-label="Returned messages">
-      <table v-if="page?.rows.length" class="ledger-table">
-        <thead>
-          <tr>
-            <th scope="col">When</th>
-            <th scope="col">Address</th>
-            <th scope="col">Why</th>
-            <th scope="col">Client</th>
-            <th scope="col">Our message</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="row in page.rows" :key="row.messageId">
-            <td class="figures">{{ full(row.at) }}</td>
-            <td>{{ row.address }}</td>
-            <td>
-              <span :class="{ needs: row.state === 'applied' || row.state === 'held' }">{{ row.why }}</span>
-              <span class="quiet">{{ states[row.state] }}</span>
-            </td>
-            <td>
-              <router-link v-if="row.client" :to="`/clients/${row.client.id}`">{{
-                row.client.name
-              }}</router-link><span v-else class="quiet">nobody known</span>
-            </td>
-            <td>
-              <button type="button" class="link" @click="opened = row.messageId">
-                {{ row.subject || 'the report' }}
-              </button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-      <p v-else-if="page" class="quiet pa-4">Nothing has come back.</p>
-    </div>
-    <Pager
-      v-if="page"
-      :offset="offset"
+    <PagedTable
+      v-model:offset="offset"
+      :columns="COLUMNS"
+      :rows="page?.rows ?? []"
+      :row-key="(row) => row.messageId"
+      :total="page?.total ?? 0"
       :limit="LIMIT"
-      :total="page.total"
       what="returned messages"
-      @move="(to: number) => (offset = to)"
-    />
+    >
+      <template #row="{ row }">
+        <td class="figures">{{ full(row.at) }}</td>
+        <td>{{ row.address }}</td>
+        <td>
+          <span :class="{ needs: row.state === 'applied' || row.state === 'held' }">{{ row.why }}</span>
+          <span class="quiet">{{ states[row.state] }}</span>
+        </td>
+        <td>
+          <router-link v-if="row.client" :to="`/clients/${row.client.id}`">{{
+            row.client.name
+          }}</router-link><span v-else class="quiet">nobody known</span>
+        </td>
+        <td>
+          <button type="button" class="link" @click="opened = row.messageId">
+            {{ row.subject || 'the report' }}
+          </button>
+        </td>
+      </template>
+      <template #empty><p v-if="page" class="quiet pa-4">Nothing has come back.</p></template>
+    </PagedTable>
     <MessageDialog v-model="opened" @changed="load" />
   </div>
 </template>
@@ -115,10 +103,5 @@ async function settle(apply: boolean) {
   border: 1px solid var(--brick);
   padding: 10px 14px;
   max-width: 90ch;
-}
-.rows {
-  overflow: auto;
-  flex: 0 1 auto;
-  min-height: 0;
 }
 </style>

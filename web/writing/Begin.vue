@@ -1,7 +1,7 @@
 <script setup lang="ts">
+import { Made } from '../../contract/index.ts';
 import { ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { z } from 'zod';
 import { send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 
@@ -12,7 +12,7 @@ const problem = ref('');
 const number = (name: string) => Number(route.query[name] ?? 0) || null;
 async function begin() {
   try {
-    const { id } = await send('POST', z.object({ id: z.number() }), '/drafts', {
+    const { id } = await send('POST', Made, '/drafts', {
       how: route.query.how ?? 'new',
       messageId: number('message'),
       fileId: number('file'),

@@ -1,12 +1,18 @@
-import { useDebounceFn } from '@vueuse/core';
-import { computed, ref, watch } from 'vue';
-import { z } from 'zod';
-import { DraftSaved, DraftSent, DraftView, type Addressees, type FileRef } from '../../contract/index.ts';
+import { computed, ref, type UnwrapNestedRefs } from 'vue';
+import {
+  DraftSaved,
+  DraftSent,
+  DraftView,
+  Problem,
+  type Addressees,
+  type FileRef,
+} from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
+import { useAutosave } from '../ui/autosave.ts';
 import { act, ApiProblem, get, send, wordsOf } from '../api.ts';
 
-const SAVE_AFTER = 700;
-const RETRY_AFTER = 5000;
+/** What the parts of the desk are given of the message being written. */
+export type Desk = UnwrapNestedRefs<ReturnType<typeof useDraft>>;
 
 /** One message being written: what was typed is kept as one types. */
 export function useDraft(id: number) {
@@ -20,11 +26,8 @@ export function useDraft(id: number) {
   const files = ref<FileRef[]>([]);
   const problem = ref('');
   const field = ref<string | null>(null);
-  const saving = ref(false);
-  const unsaved = ref(false);
   const sent = ref<DraftSent | null>(null);
   let version = 0;
-  let line: Promise<void> = Promise.resolve();
   const open = computed(() => letter.value?.state === 'draft' && !sent.value);
 
   /** Everything that is kept, as it stands. */
@@ -37,9 +40,6 @@ export function useDraft(id: number) {
     quoted: quoted.value,
     fileIds: files.value.map((file) => file.id),
   });
-  /** What the server has, as text: the objects themselves change under the hand. */
-  let kept = '';
-
   async function load(): Promise<void> {
     try {
       const found = await get(DraftView, `/drafts/${id}`);
@@ -51,57 +51,29 @@ export function useDraft(id: number) {
       plain.value = found.plain;
       mailboxId.value = found.mailboxId;
       files.value = found.files;
-      kept = JSON.stringify(content());
       letter.value = found;
+      autosave.settled();
       problem.value = '';
     } catch (error) {
       problem.value = wordsOf(error);
     }
   }
 
-  /** Keeps what was typed; one save after the other, each of the latest. */
-  function save(): Promise<void> {
-    line = line.then(async () => {
-      if (!unsaved.value || !open.value) return;
-      unsaved.value = false;
-      saving.value = true;
-      const now = content();
-      const text = JSON.stringify(now);
-      try {
-        const saved = await send('PUT', DraftSaved, `/drafts/${id}`, { version, ...now });
-        version = saved.version;
-        kept = text;
-        if (letter.value) {
-          letter.value.fittingFiles = saved.fittingFiles;
-          letter.value.savedAt = saved.savedAt;
-        }
-        problem.value = '';
-      } catch (error) {
-        unsaved.value = true;
-        problem.value = wordsOf(error);
-        // Whatever may pass by itself is tried again; what another window did is not.
-        if (error instanceof ApiProblem && (error.status === 0 || error.status >= 500))
-          setTimeout(() => void save(), RETRY_AFTER);
-      } finally {
-        saving.value = false;
-      }
-    });
-    return line;
-  }
-  const soon = useDebounceFn(() => void save(), SAVE_AFTER);
-  watch(
-    [people, subject, body, quoted, plain, mailboxId, files],
-    () => {
-      if (!letter.value || (JSON.stringify(content()) === kept && !saving.value)) return;
-      unsaved.value = true;
-      void soon();
+  const autosave = useAutosave(
+    () => (open.value ? content() : null),
+    async (now) => {
+      const saved = await send('PUT', DraftSaved, `/drafts/${id}`, { version, ...now });
+      version = saved.version;
+      if (!letter.value) return;
+      letter.value.fittingFiles = saved.fittingFiles;
+      letter.value.savedAt = saved.savedAt;
     },
-    { deep: true },
   );
+  const { save, unsaved } = autosave;
+
   /** Sends it off. @param at when, as an instant; null for now */
   async function dispatch(at: string | null): Promise<boolean> {
-    await save();
-    if (unsaved.value) return false;
+    if (!(await save())) return false;
     try {
       sent.value = await send('POST', DraftSent, `/drafts/${id}/send`, { version, at });
       problem.value = '';
@@ -124,8 +96,7 @@ export function useDraft(id: number) {
   }
   async function throwAway(): Promise<boolean> {
     try {
-      await line;
-      unsaved.value = false;
+      await save();
       await act('DELETE', `/drafts/${id}`);
       return true;
     } catch (error) {
@@ -135,6 +106,16 @@ export function useDraft(id: number) {
   }
   /** Whether nothing was done to it since it was begun. */
   const untouched = () => open.value && version === 1 && !unsaved.value && !letter.value?.enclosures.length;
+
+  /** Changes some of what is written. */
+  function put(change: { files?: FileRef[]; subject?: string; plain?: boolean }): void {
+    if (change.files) files.value = change.files;
+    if (change.subject !== undefined) subject.value = change.subject;
+    if (change.plain !== undefined) plain.value = change.plain;
+  }
+  /** How long it can still be taken back, in whole seconds. @param now in milliseconds */
+  const secondsLeft = (now: number) =>
+    sent.value ? Math.max(0, Math.ceil((Date.parse(sent.value.leavesAt) - now) / 1000)) : 0;
 
   /** Reads the enclosures again after one was added or taken off. */
   async function refresh(): Promise<void> {
@@ -146,7 +127,7 @@ export function useDraft(id: number) {
     try {
       const response = await fetch(`/api/drafts/${id}/enclosures?${search}`, { method: 'POST', body: file });
       if (!response.ok) {
-        const told = z.object({ message: z.string() }).safeParse(await response.json().catch(() => null));
+        const told = Problem.safeParse(await response.json().catch(() => null));
         throw new ApiProblem(response.status, told.data?.message ?? `${file.name} could not be enclosed.`);
       }
       await refresh();
@@ -182,9 +163,9 @@ export function useDraft(id: number) {
     plain,
     mailboxId,
     files,
-    problem,
+    /** What went wrong last, in words. */
+    problem: computed(() => autosave.problem.value || problem.value),
     field,
-    saving,
     unsaved,
     sent,
     open,
@@ -197,5 +178,7 @@ export function useDraft(id: number) {
     enclose,
     encloseFrom,
     takeOff,
+    put,
+    secondsLeft,
   };
 }

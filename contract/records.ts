@@ -1,9 +1,44 @@
 import { z } from 'zod';
-import { FileRef, Page } from './common.ts';
+import { isAddress } from '../core/address/address.ts';
+import { FileRef, Id, Page } from './common.ts';
 import { Fact } from './facts.ts';
 
-export const ClientStatus = z.enum(['active', 'past', 'prospect']);
 export const ClientKind = z.enum(['person', 'couple', 'company', 'trust', 'estate', 'public body']);
+
+export const NewClient = z
+  .object({
+    /** The client already in the records to whom the person is added; null makes a new one. */
+    clientId: Id.nullable(),
+    name: z.string().trim().max(200).default(''),
+    kind: ClientKind.default('person'),
+    status: z.enum(['active', 'prospect']).default('prospect'),
+    place: z.string().trim().max(200).default(''),
+    firstName: z.string().trim().max(80),
+    lastName: z.string().trim().max(80),
+    email: z.string().trim().max(254),
+    role: z.string().trim().max(80).default(''),
+  })
+  .refine(({ email }) => isAddress(email), { message: 'That is not an email address.', path: ['email'] })
+  .refine(({ firstName, lastName }) => firstName || lastName, {
+    message: 'Give the person a name.',
+    path: ['lastName'],
+  })
+  .refine(({ clientId, name }) => clientId !== null || name, {
+    message: 'Give the client a name.',
+    path: ['name'],
+  });
+export type NewClient = z.input<typeof NewClient>;
+
+export const ClientMade = z.object({ clientId: z.number(), personId: z.number(), generalFile: FileRef });
+export type ClientMade = z.infer<typeof ClientMade>;
+
+/** Clients and people of the records who may be the one about to be made. */
+export const Doubles = z.array(
+  z.object({ clientId: z.number(), clientName: z.string(), place: z.string(), why: z.string() }),
+);
+export type Doubles = z.infer<typeof Doubles>;
+
+export const ClientStatus = z.enum(['active', 'past', 'prospect']);
 
 export const ClientQuery = Page.extend({
   q: z.string().max(100).default(''),
@@ -66,3 +101,13 @@ export const SearchHits = z.object({
   clients: z.array(z.object({ id: z.number(), name: z.string(), place: z.string() })),
 });
 export type SearchHits = z.infer<typeof SearchHits>;
+
+export const SearchQuery = z.object({ q: z.string().max(100).default('') });
+
+/** What is known of a client or person about to be made. */
+export const DoublesQuery = z.object({
+  name: z.string().max(200).default(''),
+  firstName: z.string().max(80).default(''),
+  lastName: z.string().max(80).default(''),
+  email: z.string().max(254).default(''),
+});

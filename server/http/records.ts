@@ -1,16 +1,17 @@
 import { Router } from 'express';
-import { z } from 'zod';
 import {
+  ClientMade,
   ClientPage,
   ClientQuery,
-  ClientMade,
   ClientView,
   Doubles,
+  DoublesQuery,
   Id,
   LedgerPage,
   LedgerQuery,
   NewClient,
   SearchHits,
+  SearchQuery,
 } from '../../contract/index.ts';
 import { ledger } from '../correspondence/ledger/ledger.ts';
 import type { LedgerKind } from '../correspondence/ledger/port.ts';
@@ -22,23 +23,14 @@ import { only, reply, staffOf } from './guard.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 
-const Find = z.object({ q: z.string().max(100).default('') });
-
-const Wanted = z.object({
-  name: z.string().max(200).default(''),
-  firstName: z.string().max(80).default(''),
-  lastName: z.string().max(80).default(''),
-  email: z.string().max(254).default(''),
-});
-
-export function registerRoutes(office: Office, entries: readonly LedgerKind[]): Router {
+export function recordsRoutes(office: Office, entries: readonly LedgerKind[]): Router {
   const { db } = office;
   const router = Router();
   router.get('/clients', async (req, res) =>
     reply(res, ClientPage, await listClients(db, ClientQuery.parse(req.query))),
   );
   router.get('/clients/doubles', async (req, res) =>
-    reply(res, Doubles, await findDoubles(office, Wanted.parse(req.query))),
+    reply(res, Doubles, await findDoubles(office, DoublesQuery.parse(req.query))),
   );
   router.post('/clients', only('add to the records'), async (req, res) =>
     reply(res, ClientMade, await makeClient(office, staffOf(res).id, NewClient.parse(req.body))),
@@ -52,7 +44,7 @@ export function registerRoutes(office: Office, entries: readonly LedgerKind[]): 
     reply(res, LedgerPage, await ledger(db, entries, Id.parse(req.params.id), LedgerQuery.parse(req.query))),
   );
   router.get('/search', async (req, res) =>
-    reply(res, SearchHits, await search(db, await filingRegister(office), Find.parse(req.query).q)),
+    reply(res, SearchHits, await search(db, await filingRegister(office), SearchQuery.parse(req.query).q)),
   );
   return router;
 }

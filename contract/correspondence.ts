@@ -1,0 +1,141 @@
+import { z } from 'zod';
+import { FileRef, Id, Page } from './common.ts';
+
+export const MessageState = z.enum(['logged', 'suggested', 'aside', 'private']);
+export type MessageState = z.infer<typeof MessageState>;
+
+/** Which way a message went. */
+export const Direction = z.enum(['received', 'sent', 'internal']);
+
+/** Who owes an answer. */
+export const Owes = z.enum(['we', 'they']);
+
+/** Whether the receiving server confirmed the sender. */
+export const Confirmation = z.enum(['confirmed', 'failed', 'absent', 'untold']);
+export type Confirmation = z.infer<typeof Confirmation>;
+
+export const Party = z.object({
+  role: z.enum(['from', 'to', 'cc', 'bcc']),
+  name: z.string(),
+  email: z.string(),
+});
+export type Party = z.infer<typeof Party>;
+
+export const EnclosureInfo = z.object({
+  index: z.number(),
+  filename: z.string(),
+  mimeType: z.string(),
+  size: z.number(),
+});
+
+export const Note = z.object({
+  id: z.number(),
+  at: z.string(),
+  by: z.string(),
+  words: z.string(),
+  messageId: z.number().nullable(),
+  file: z.object({ id: z.number(), number: z.string() }),
+});
+export type Note = z.infer<typeof Note>;
+
+export const LedgerQuery = Page.extend({
+  fileId: z.coerce.number().int().positive().optional(),
+  q: z.string().max(100).optional(),
+});
+
+const Entry = z.object({ id: z.number(), at: z.string() });
+
+/** What may stand in a client's ledger, by kind. */
+export const LedgerEntry = z.discriminatedUnion('kind', [
+  Entry.extend({
+    kind: z.literal('message'),
+    direction: Direction,
+    subject: z.string(),
+    from: z.string(),
+    to: z.string(),
+    snippet: z.string(),
+    enclosures: z.number(),
+    automatic: z.string().nullable(),
+    waits: Owes.nullable(),
+    /** What is different in the copy that lies in Sent. */
+    differs: z.string().nullable(),
+    mailing: z.object({ id: z.number(), name: z.string(), recipients: z.number() }).nullable(),
+    files: z.array(z.object({ id: z.number(), number: z.string() })),
+  }),
+  Entry.extend({
+    kind: z.literal('note'),
+    by: z.string(),
+    words: z.string(),
+    messageId: z.number().nullable(),
+    file: z.object({ id: z.number(), number: z.string() }),
+  }),
+]);
+export type LedgerEntry = z.infer<typeof LedgerEntry>;
+
+export const LedgerPage = z.object({
+  entries: z.array(LedgerEntry),
+  total: z.number(),
+  /** Messages with the client's people that are on no file yet, newest first. */
+  unfiled: z.array(
+    z.object({
+      id: z.number(),
+      at: z.string(),
+      direction: Direction,
+      subject: z.string(),
+      from: z.string(),
+    }),
+  ),
+});
+export type LedgerPage = z.infer<typeof LedgerPage>;
+
+/** One message in a list. */
+export const MessageRow = z.object({
+  id: z.number(),
+  at: z.string(),
+  direction: Direction,
+  from: z.string(),
+  /** The address itself, whatever name stands before it. */
+  fromAddress: z.string(),
+  /** The receiving server could not confirm it: false where it could, or was never asked. */
+  doubtful: z.boolean(),
+  to: z.string(),
+  subject: z.string(),
+  snippet: z.string(),
+  state: MessageState,
+  files: z.array(FileRef),
+});
+export type MessageRow = z.infer<typeof MessageRow>;
+
+/** A message within its conversation: how far it lies below the beginning. */
+export const ConversationRow = MessageRow.extend({ depth: z.number() });
+export type ConversationRow = z.infer<typeof ConversationRow>;
+
+/** The conversation a message is of. */
+export const Conversed = z.object({ conversationId: z.number().int().positive() });
+
+export const NoteDraft = z.object({
+  fileId: Id,
+  messageId: Id.nullable().default(null),
+  words: z.string().trim().min(1, 'Write something first.').max(2000, 'A note may have 2,000 letters.'),
+});
+
+export const Owing = z.object({
+  messageId: z.number(),
+  conversationId: z.number(),
+  who: Owes,
+  since: z.string(),
+  subject: z.string(),
+  /** The other side. */
+  correspondent: z.string(),
+  file: z.object({ id: z.number(), number: z.string(), clientId: z.number() }).nullable(),
+});
+export type Owing = z.infer<typeof Owing>;
+
+export const OwingQuery = z.object({
+  clientId: Id.optional(),
+  who: Owes.optional(),
+  limit: z.coerce.number().int().min(1).max(200).default(50),
+});
+
+/** Whether a message needs an answer. */
+export const AnswerNeeded = z.object({ needs: z.boolean() });

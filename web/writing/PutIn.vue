@@ -1,0 +1,86 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue';
+import { z } from 'zod';
+import { Fact, Wording } from '../../contract/index.ts';
+import type { DocNode } from '../../core/merge/document.ts';
+import Trouble from '../parts/Trouble.vue';
+import { useLoad } from '../ui/load.ts';
+import WordingsDialog from './WordingsDialog.vue';
+
+/** What can be put into a message where one writes: stock wordings, and facts of the file it goes on. */
+const props = defineProps<{
+  fileId: number | null;
+  /** Of the message, for what is kept of it. */
+  subject: string;
+  body: DocNode;
+}>();
+const emit = defineEmits<{ insert: [content: DocNode['content'] | string]; subject: [words: string] }>();
+const keeping = ref(false);
+const ofFile = computed(() => ({ file: props.fileId }));
+const { data: facts, problem } = useLoad(z.array(Fact), () => ({ path: '/facts', query: ofFile.value }));
+const { data: wordings, load: readWordings } = useLoad(z.array(Wording), () => ({
+  path: '/wordings',
+  query: ofFile.value,
+}));
+function put(wording: Wording) {
+  if (wording.kind === 'template' && wording.subject && !props.subject) emit('subject', wording.subject);
+  emit('insert', (wording.body as DocNode).content ?? []);
+}
+</script>
+
+<template>
+  <section>
+    <h2>Put in</h2>
+    <Trouble :words="problem" />
+    <div class="offers">
+      <button
+        v-for="wording in wordings ?? []"
+        :key="wording.id"
+        type="button"
+        class="plain choice"
+        :title="wording.missing.length ? `Missing: ${wording.missing.join(', ')}` : wording.kind"
+        @click="put(wording)"
+      >
+        {{ wording.name }}
+        <span class="quiet">{{
+          wording.missing.length ? `${wording.missing.length} missing` : wording.kind
+        }}</span>
+      </button>
+      <button type="button" class="link" @click="keeping = true">keep or drop wordings…</button>
+    </div>
+    <p v-if="facts?.length" class="quiet mt-3">From the file</p>
+    <div class="facts">
+      <button
+        v-for="fact in facts ?? []"
+        :key="fact.key"
+        type="button"
+        class="plain fact"
+        :title="fact.value"
+        @click="emit('insert', fact.value)"
+      >
+        {{ fact.label }}
+      </button>
+    </div>
+    <WordingsDialog
+      v-model="keeping"
+      :wordings="wordings ?? []"
+      :subject="subject"
+      :body="body"
+      @changed="readWordings"
+    />
+  </section>
+</template>
+
+<style scoped>
+.facts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+}
+.fact {
+  border: 1px solid var(--hairline);
+  padding: 1px 7px;
+  font-size: 13px;
+  background: var(--sheet);
+}
+</style>
