@@ -24,9 +24,9 @@ const paragraph = (...content: object[]) => ({ type: 'paragraph', content: conte
 export async function benchDispatch(count = 2000): Promise<void> {
   console.log(`Sending ${count.toLocaleString('en-GB')} merged messages …`);
   const ground = await layGround(Math.round(count * 1.12), () => undefined);
-  const { db, office } = ground;
+  const { db, context } = ground;
   try {
-    for (const mailbox of await db('mailbox').select()) await new MailboxSync(office, mailbox).runOnce();
+    for (const mailbox of await db('mailbox').select()) await new MailboxSync(context, mailbox).runOnce();
     const id = await createMailing(db, maren, null);
     const subject = {
       type: 'doc',
@@ -69,10 +69,10 @@ export async function benchDispatch(count = 2000): Promise<void> {
     const sent = order.length - unticked.length;
     line(
       'release: list, Message-IDs and facts fixed',
-      await seconds(() => releaseMailing(office, maren, id, 3, sent)),
+      await seconds(() => releaseMailing(context, maren, id, 3, sent)),
       sent,
     );
-    const worker = new DispatchWorker(office, OUTGOING);
+    const worker = new DispatchWorker(context, OUTGOING);
     const waiting = async (query: string) => await countOf(db('dispatch').whereRaw(query));
     const started = performance.now();
     let left = 0;

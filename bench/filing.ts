@@ -26,7 +26,7 @@ export async function benchFiling(messages = MESSAGES): Promise<void> {
   const built = performance.now();
   const withRegister = heap();
   const experience = new Experience();
-  const mind: FilingKnowledge = { register, experience, rules: [] };
+  const knowledge: FilingKnowledge = { register, experience, rules: [] };
   for (let index = 0; index < LESSONS; index++) {
     const file = pick(random, data.files);
     experience.learn(lessonOf(register, invented(random, data, file), [file.id]));
@@ -48,7 +48,7 @@ export async function benchFiling(messages = MESSAGES): Promise<void> {
     const parsed = performance.now();
     const message = filingMessage(register, await readMessage(raw));
     const read = performance.now();
-    if (decide(mind, message, context).state === 'logged') filed++;
+    if (decide(knowledge, message, context).state === 'logged') filed++;
     const decided = performance.now();
     limit.push(parsed - at);
     reading.push(read - parsed);

@@ -7,13 +7,13 @@ import pino from 'pino';
 import { loadRecords, makeWorld, pointMailboxes } from '../demo/load.ts';
 import { startMariaDB } from '../scripts/mariadb.ts';
 import { ensureDatabase, openDatabase, type Database } from '../server/foundation/database.ts';
-import { Office } from '../server/foundation/office.ts';
+import { AppContext } from '../server/foundation/context.ts';
 import { migrate } from '../server/foundation/migrate.ts';
 
 /** A firm, its outside world in a process of its own, and a fresh database: the ground every bench stands on. */
 export interface Ground {
   db: Database;
-  office: Office;
+  context: AppContext;
   imap: number;
   smtp: number;
   /** MariaDB's process and the outside world's. */
@@ -56,7 +56,7 @@ export async function layGround(
   };
   return {
     db,
-    office: new Office(db, config, pino({ level: 'warn' })),
+    context: new AppContext(db, config, pino({ level: 'warn' })),
     imap: outside.imap,
     smtp: outside.smtp,
     processes: [mariadb.pid, outside.child.pid ?? 0],

@@ -15,8 +15,8 @@ export async function benchRest(most = 60): Promise<void> {
   for (const mailboxes of [0, 6, most]) {
     const ground = await layGround(12, () => undefined);
     await multiply(ground, mailboxes);
-    const supervisor = new MailboxSupervisor(ground.office);
-    const worker = new DispatchWorker(ground.office, OUTGOING);
+    const supervisor = new MailboxSupervisor(ground.context);
+    const worker = new DispatchWorker(ground.context, OUTGOING);
     supervisor.start();
     worker.start();
     const unlooked = async () =>

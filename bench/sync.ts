@@ -35,7 +35,7 @@ export async function benchSync(count = 20_000): Promise<void> {
     const loop = performance.eventLoopUtilization();
     const cpu = process.cpuUsage();
     const others = ground.processes.map((pid) => cpuSeconds(pid));
-    const ours = await seconds(() => new MailboxSync(ground.office, mailbox).runOnce());
+    const ours = await seconds(() => new MailboxSync(ground.context, mailbox).runOnce());
     const used = process.cpuUsage(cpu);
     const busy = performance.eventLoopUtilization(loop).utilization;
     clearInterval(watch);
@@ -47,7 +47,7 @@ export async function benchSync(count = 20_000): Promise<void> {
       `  main thread busy ${(100 * busy).toFixed(0)} %; processor time: ours ${((used.user + used.system) / 1e6).toFixed(1)} s, ` +
         `MariaDB ${database.toFixed(1)} s, the exchange ${exchange.toFixed(1)} s, of ${(availableParallelism() * ours).toFixed(1)} s there are`,
     );
-    const again = await seconds(() => new MailboxSync(ground.office, mailbox).runOnce());
+    const again = await seconds(() => new MailboxSync(ground.context, mailbox).runOnce());
     console.log(`${'found unchanged afterwards'.padEnd(58)} ${again.toFixed(2).padStart(7)} s`);
     // The limit, before, has left this process larger than it starts.
     console.log(
@@ -80,7 +80,7 @@ const NEW = 20;
 /** From the exchange keeping a new message to its record being there, with the connection waiting. */
 async function newMessage(ground: Ground, mailboxId: number): Promise<void> {
   const mailbox = await readMailbox(ground.db, mailboxId);
-  const sync = new MailboxSync(ground.office, mailbox);
+  const sync = new MailboxSync(ground.context, mailbox);
   const running = sync.run().catch(() => undefined);
   const other = new ImapFlow({
     host: '127.0.0.1',
@@ -126,7 +126,7 @@ async function lists(ground: Ground): Promise<void> {
     row(what, times);
   };
   const page = (query: Record<string, string>) =>
-    listMail(ground.office, 2, MailQuery.parse({ limit: 60, ...query }));
+    listMail(ground.context, 2, MailQuery.parse({ limit: 60, ...query }));
   const [middle] = await ground.db('message').orderBy('at').offset(500).limit(1).select('at', 'id');
   const [newest] = (await page({})).rows;
   await time('limit: 60 rows by key', () =>

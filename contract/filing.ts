@@ -168,25 +168,25 @@ export const SortDone = z.object({
 export type SortDone = z.infer<typeof SortDone>;
 
 /** A message that was settled without a person, and why. */
-export const AloneRow = MessageRow.extend({ evidence: z.array(Evidence) });
-export type AloneRow = z.infer<typeof AloneRow>;
+export const AutoFiledRow = MessageRow.extend({ evidence: z.array(Evidence) });
+export type AutoFiledRow = z.infer<typeof AutoFiledRow>;
 
 /** Why a message still cannot be read; null when it can. */
 export const ReadAgain = z.object({ problem: z.string().nullable() });
 
-export const AloneQuery = Page.extend({
+export const AutoFiledQuery = Page.extend({
   /** A day of the firm's zone; the latest with anything when left out. */
   day: z.iso.date().optional(),
   state: z.enum(['logged', 'aside']).default('logged'),
 });
 
-export const AlonePage = z.object({
+export const AutoFiledPage = z.object({
   day: z.string(),
   days: z.array(z.object({ day: z.string(), logged: z.number(), aside: z.number() })),
-  rows: z.array(AloneRow),
+  rows: z.array(AutoFiledRow),
   total: z.number(),
 });
-export type AlonePage = z.infer<typeof AlonePage>;
+export type AutoFiledPage = z.infer<typeof AutoFiledPage>;
 
 export const RuleDraft = z
   .object({

@@ -1,10 +1,10 @@
 import pino from 'pino';
 import type { Config } from '../server/foundation/config.ts';
-import { Office } from '../server/foundation/office.ts';
+import { AppContext } from '../server/foundation/context.ts';
 import type { Database, Transaction } from '../server/foundation/database.ts';
 import type { DocNode } from '../core/merge/document.ts';
 import { selectionOf, type Selection } from '../core/selection/tree.ts';
-import { keepSelection } from '../server/selection/kept.ts';
+import { saveSelection } from '../server/selection/kept.ts';
 import { checkMailing } from '../server/mailing/checking.ts';
 import { releaseMailing } from '../server/mailing/release.ts';
 
@@ -37,7 +37,7 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       ...shared,
       id: 1,
       name: 'Autumn letter to retained clients',
-      selection_id: await keepSelection(trx, 1, AUTUMN_SELECTION),
+      selection_id: await saveSelection(trx, 1, AUTUMN_SELECTION),
       subject: JSON.stringify(doc(paragraph(text('Autumn at '), field('client.name')))),
       body: JSON.stringify(
         doc(
@@ -67,7 +67,7 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       ...shared,
       id: 2,
       name: 'Woodland grant window closes 12 December',
-      selection_id: await keepSelection(trx, 1, GRANT_SELECTION),
+      selection_id: await saveSelection(trx, 1, GRANT_SELECTION),
       subject: JSON.stringify(doc(paragraph(text('Woodland grant window closes 12 December')))),
       body: JSON.stringify(
         doc(
@@ -111,7 +111,7 @@ export async function releaseAutumnLetter(db: Database, key: Buffer): Promise<vo
     secureCookies: false,
     webDir: '',
   };
-  const office = new Office(db, config, pino({ level: 'silent' }));
+  const context = new AppContext(db, config, pino({ level: 'silent' }));
   const recipients = await checkMailing(db, 1);
   // Recipients whose greeting is missing are left for her to settle by hand.
   const gaps = [...new Set(recipients.missing.map((row) => row.clientId))];
@@ -119,7 +119,7 @@ export async function releaseAutumnLetter(db: Database, key: Buffer): Promise<vo
     .where({ id: 1 })
     .update({ unticked: JSON.stringify(gaps) });
   await releaseMailing(
-    office,
+    context,
     { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', role: 'manager' },
     1,
     1,

@@ -56,7 +56,7 @@ async function choicesOf(folder: string): Promise<Choice[]> {
   const choices: Choice[] = [];
   let index = 0;
   const messages = readMbox(readFileSync(join(folder, 'mail.mbox')));
-  for await (const { mind, message, context, decision } of replay(
+  for await (const { knowledge, message, context, decision } of replay(
     register,
     messages,
     (at) => (truth[at] ?? '').split(';').filter(Boolean),
@@ -68,10 +68,10 @@ async function choicesOf(folder: string): Promise<Choice[]> {
       files.map((number) => ids.get(number) ?? 0),
     );
     if (files.length !== 1 || message.automatic) continue;
-    const signals = gatherSignals(mind.register, mind.experience, message, context);
+    const signals = gatherSignals(knowledge.register, knowledge.experience, message, context);
     const fileId = ids.get(files[0] ?? '') ?? 0;
     const client = weighClients(signals).find(
-      (each) => each.clientId === mind.register.file(fileId)?.clientId,
+      (each) => each.clientId === knowledge.register.file(fileId)?.clientId,
     );
     if (!client) continue;
     const views = weighFiles(signals, client);

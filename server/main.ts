@@ -17,7 +17,7 @@ const stop = async () => {
 };
 // What nobody caught is told, and ends nothing but itself: one mailbox's trouble is not the office's.
 process.on('unhandledRejection', (error) =>
-  server.office.log.error({ error: errorForLog(error) }, 'something failed that nobody had foreseen'),
+  server.context.log.error({ error: errorForLog(error) }, 'something failed that nobody had foreseen'),
 );
 process.on('SIGTERM', () => void stop());
 process.on('SIGINT', () => void stop());

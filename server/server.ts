@@ -8,11 +8,11 @@ import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
 import { MailboxSupervisor } from './mailbox/sync/supervisor.ts';
-import { Office } from './foundation/office.ts';
+import { AppContext } from './foundation/context.ts';
 import { migrateAt } from './foundation/migrate.ts';
 
 export interface RunningServer {
-  office: Office;
+  context: AppContext;
   port: number;
   stop(): Promise<void>;
 }
@@ -22,33 +22,33 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   await ensureDatabase(config.databaseUrl);
   await migrateAt(config.databaseUrl);
   const db = openDatabase(config.databaseUrl);
-  const office = new Office(db, config, pino({ level, base: null }));
-  const supervisor = config.workers ? new MailboxSupervisor(office, CHORES) : null;
-  const worker = config.workers ? new DispatchWorker(office, OUTGOING) : null;
-  const server = await listen(office, config.port);
-  office.held.start(office.log);
+  const context = new AppContext(db, config, pino({ level, base: null }));
+  const supervisor = config.workers ? new MailboxSupervisor(context, CHORES) : null;
+  const worker = config.workers ? new DispatchWorker(context, OUTGOING) : null;
+  const server = await listen(context, config.port);
+  context.held.start(context.log);
   supervisor?.start();
   if (config.workers)
     void refill(db).catch((error: unknown) =>
-      office.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
+      context.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
     );
   worker?.start();
   return {
-    office,
+    context,
     port: (server.address() as AddressInfo).port,
     stop: async () => {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();
       await Promise.all([closed, supervisor?.stop(), worker?.stop()]);
-      office.held.stop();
+      context.held.stop();
       await db.destroy();
     },
   };
 }
 
-function listen(office: Office, port: number): Promise<Server> {
+function listen(context: AppContext, port: number): Promise<Server> {
   return new Promise((resolve, reject) => {
-    const server = webApp(office, LEDGER).listen(port, '127.0.0.1', (error?: Error) =>
+    const server = webApp(context, LEDGER).listen(port, '127.0.0.1', (error?: Error) =>
       error ? reject(error) : resolve(server),
     );
   });

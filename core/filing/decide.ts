@@ -35,14 +35,14 @@ export interface FilingKnowledge {
  * Decides where one message belongs: filed alone only when the file is nearly certain and no other client
  * is plausible; else suggested, ranked; or set aside with a reason. Pure: all it may know is in its arguments.
  */
-export function decide(mind: FilingKnowledge, message: FilingMessage, context: FilingContext): Decision {
-  const ruled = byRule(mind, message);
+export function decide(knowledge: FilingKnowledge, message: FilingMessage, context: FilingContext): Decision {
+  const ruled = byRule(knowledge, message);
   if (ruled && ruled.state !== 'logged') return ruled;
   if (message.unreadable !== undefined) return unreadable(message.unreadable);
-  const signals = gatherSignals(mind.register, mind.experience, message, context);
+  const signals = gatherSignals(knowledge.register, knowledge.experience, message, context);
   if (ruled) return vouched(signals, ruled);
   const decision = automatic(signals) ?? ourselves(signals) ?? weigh(signals);
-  return without(vouched(signals, wanted(signals, decision)), neverFiles(mind, message));
+  return without(vouched(signals, wanted(signals, decision)), neverFiles(knowledge, message));
 }
 
 function unreadable(why: string): Decision {

@@ -75,7 +75,7 @@ export class Experience {
     for (const person of lesson.people) {
       const habits = this.byPerson.get(person) ?? [];
       for (const fileId of lesson.files.length ? lesson.files.map((file) => file.id) : [0])
-        keepHabit(habits, { at: lesson.at, fileId }, sign);
+        countHabit(habits, { at: lesson.at, fileId }, sign);
       if (habits.length) this.byPerson.set(person, habits);
       else this.byPerson.delete(person);
     }
@@ -206,7 +206,7 @@ function add(counts: Counts, words: readonly number[], weight: number): void {
 }
 
 /** Keeps the list latest first, whatever order lessons come in. */
-function keepHabit(habits: Habit[], habit: Habit, sign: 1 | -1): void {
+function countHabit(habits: Habit[], habit: Habit, sign: 1 | -1): void {
   if (sign < 0) {
     const index = habits.findIndex((each) => each.at === habit.at && each.fileId === habit.fileId);
     if (index >= 0) habits.splice(index, 1);

@@ -31,7 +31,7 @@ export interface ReplayStep {
   decision: Decision;
   message: FilingMessage;
   context: FilingContext;
-  mind: FilingKnowledge;
+  knowledge: FilingKnowledge;
 }
 
 /**
@@ -47,7 +47,7 @@ export async function* replay(
   now: () => number,
 ): AsyncGenerator<ReplayStep> {
   const { register, numberOf, idOf } = corpusRegister(corpus);
-  const mind: FilingKnowledge = { register, experience: new Experience(), rules: [] };
+  const knowledge: FilingKnowledge = { register, experience: new Experience(), rules: [] };
   const memory = new MailMemory(register);
   let index = 0;
   for (const raw of messages) {
@@ -55,13 +55,13 @@ export async function* replay(
     const read = await readMessage(raw);
     const message = filingMessage(register, read);
     const context = memory.context(message);
-    const decision = decide(mind, message, context);
+    const decision = decide(knowledge, message, context);
     const micros = (now() - started) * 1000;
     yield {
       decision,
       message,
       context,
-      mind,
+      knowledge,
       messageId:
         (read.headers.get('message-id') ?? '').trim().replace(/^<|>$/g, '') &&
         (read.headers.get('message-id') ?? '').trim(),
@@ -73,7 +73,7 @@ export async function* replay(
       micros,
     };
     const fileIds = truth(index).map(idOf);
-    mind.experience.learn(lessonOf(register, message, fileIds));
+    knowledge.experience.learn(lessonOf(register, message, fileIds));
     memory.remember(read.messageId ?? `#${index}`, message, fileIds);
     index++;
   }

@@ -50,7 +50,13 @@ export async function addNote(db: Knex, staffId: number, draft: z.output<typeof 
       at: new Date(),
       words: draft.words,
     });
-    await noteAudit(trx, staffId, 'note written', 'file', draft.fileId, null, { words: draft.words });
+    await noteAudit(trx, {
+      staffId,
+      action: 'note written',
+      subject: 'file',
+      id: draft.fileId,
+      after: { words: draft.words },
+    });
     await noteChange(trx, 'mail', 'file', [draft.fileId]);
     await noteChange(trx, 'mail', 'message', [draft.messageId]);
     return made;

@@ -6,7 +6,7 @@ import { noteAudit } from '../foundation/audit.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { refuseUnlessReadable } from './access.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { filesOfMessages } from './rows.ts';
 import { groupBy, select } from '../foundation/rows.ts';
@@ -69,13 +69,13 @@ export async function owingCounts(db: Knex): Promise<{ we: number; they: number 
 }
 
 /** A person says that a message needs no answer, or does after all. */
-export async function settleOwing(
-  office: Office,
+export async function setAnswerNeeded(
+  context: AppContext,
   staffId: number,
   messageId: number,
   needs: boolean,
 ): Promise<void> {
-  const { db } = office;
+  const { db } = context;
   const row = await db('message').where({ id: messageId }).first('id', 'state', 'direction');
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
@@ -84,7 +84,7 @@ export async function settleOwing(
       .where({ id: messageId })
       .update({ asks: needs, waits: needs ? (row.direction === 'sent' ? 'they' : 'we') : null });
     const what = needs ? 'answer needed' : 'no answer needed';
-    await noteAudit(trx, staffId, what, 'message', messageId, null, null);
+    await noteAudit(trx, { staffId, action: what, subject: 'message', id: messageId });
     await noteChange(trx, 'mail', 'message', [messageId]);
     await noteChange(
       trx,

@@ -1,4 +1,4 @@
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { inSeconds, isAway, transact } from '../foundation/database.ts';
 import type { ClaimedRow, OutgoingKind } from './port.ts';
 
@@ -16,7 +16,7 @@ export class Claims {
   private readonly kinds: readonly OutgoingKind[];
 
   constructor(
-    private readonly office: Office,
+    private readonly context: AppContext,
     kinds: readonly OutgoingKind[],
   ) {
     this.kinds = [...kinds].sort((a, b) => a.priority - b.priority);
@@ -24,7 +24,7 @@ export class Claims {
 
   /** Takes back what a process left lying: safe to send again if nothing was handed over, uncertain if it was. */
   async recover(): Promise<void> {
-    const { db } = this.office;
+    const { db } = this.context;
     const expired = () =>
       db('dispatch').where({ state: 'leaving' }).whereRaw('lease_until < UTC_TIMESTAMP(3)');
     const ids: number[] = await expired().pluck('id');
@@ -44,7 +44,7 @@ export class Claims {
    * @returns rows in the order in which they are to leave
    */
   async claim(busy: readonly number[]): Promise<ClaimedRow[]> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     const ready = await Promise.all(this.kinds.map(async (kind) => ({ kind, narrow: await kind.ready(db) })));
     if (this.stopped) return [];
     const now = new Date();
@@ -88,7 +88,7 @@ export class Claims {
   /** In how many milliseconds the next is due; null when nothing waits for its time. */
   async nextDue(): Promise<number | null> {
     const now = new Date();
-    const [row] = await this.office
+    const [row] = await this.context
       .db('dispatch')
       .whereIn('state', ['waiting', 'delayed'])
       .where('next_at', '>', now)
@@ -104,7 +104,7 @@ export class Claims {
    * @returns whether it was ours
    */
   async change(row: { id: number }, columns: Record<string, unknown>, alive = false): Promise<boolean> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     const began = Date.now();
     for (let wait = 100; ; wait = Math.min(2 * wait, LONGEST_WAIT)) {
       try {

@@ -7,12 +7,12 @@ import {
   transact,
   type Transaction,
 } from '../foundation/database.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { groupBy } from '../foundation/rows.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { Turns } from '../foundation/turns.ts';
-import { intakeTurn, keepMessages, keepSources } from '../intake/keep.ts';
+import { intakeTurn, recordMessages, storeSources } from '../intake/keep.ts';
 import { prepare, type Prepared } from '../intake/prepare.ts';
 import { readSource, unread } from '../reading/pool.ts';
 import type { ClaimedRow, OutgoingKind } from './port.ts';
@@ -31,7 +31,7 @@ export class Recorder {
   private recorded = 0;
 
   constructor(
-    private readonly office: Office,
+    private readonly context: AppContext,
     private readonly kinds: readonly OutgoingKind[],
   ) {}
 
@@ -51,7 +51,7 @@ export class Recorder {
     };
     this.running ??= all()
       .catch((error: unknown) =>
-        this.office.log.error({ error: errorForLog(error) }, 'what has left could not be logged'),
+        this.context.log.error({ error: errorForLog(error) }, 'what has left could not be logged'),
       )
       .finally(() => (this.running = null));
     const { recorded } = this;
@@ -61,7 +61,7 @@ export class Recorder {
 
   /** @returns how many of what has left were put on record */
   private async some(): Promise<number> {
-    const rows: LeftRow[] = await this.office
+    const rows: LeftRow[] = await this.context
       .db('dispatch')
       .whereIn('state', ['left', 'returned'])
       .whereNull('logged_message_id')
@@ -90,15 +90,15 @@ export class Recorder {
 
   /** @param bare as sources and headers alone, for what cannot be kept whole */
   private async recordTogether(rows: readonly LeftRow[], bare: boolean): Promise<void> {
-    const { db } = this.office;
-    const mind = await filingKnowledge(this.office);
+    const { db } = this.context;
+    const knowledge = await filingKnowledge(this.context);
     const turns = new Turns();
     const prepared: Prepared[] = [];
     for (const row of rows) {
       const bytes = await readRaw(db, row.raw_hash);
       const reading = bare ? await unread(bytes, 'it could not be kept whole') : await readSource(bytes);
       prepared.push(
-        prepare(mind.register, reading, bytes, {
+        prepare(knowledge.register, reading, bytes, {
           arrived: row.left_at,
           ours: true,
           receiving: null,
@@ -107,10 +107,10 @@ export class Recorder {
       );
       await turns.pass();
     }
-    await keepSources(db, prepared, { evenKnown: true });
+    await storeSources(db, prepared, { evenKnown: true });
     await transact(db, async (trx) => {
       await intakeTurn(trx);
-      const ids = await keepMessages(trx, mind, prepared);
+      const ids = await recordMessages(trx, knowledge, prepared);
       await this.recordWhatLeft(trx, rows, ids);
       await this.tellKinds(trx, rows, ids);
       const which = rows.map((row, index) => [row.id, ids[index] ?? 0]);

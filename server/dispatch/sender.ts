@@ -2,9 +2,9 @@ import { addressKey } from '../../core/address/address.ts';
 import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
 import { returnKind, returnWords } from '../../core/delivery/report.ts';
 import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { groupBy } from '../foundation/rows.ts';
-import { keepRaw, packRaw, readRaw, type RawRow } from '../foundation/sources.ts';
+import { storeRaw, packRaw, readRaw, type RawRow } from '../foundation/sources.ts';
 import { OutgoingConnection, type SmtpFault } from '../mailserver/smtp.ts';
 import { LEASE_SECONDS, type Claims } from './claims.ts';
 import type { ClaimedRow, Outgoing, OutgoingKind } from './port.ts';
@@ -31,7 +31,7 @@ export class Sender {
   private readonly busy = new Map<number, Promise<void>>();
 
   constructor(
-    private readonly office: Office,
+    private readonly context: AppContext,
     private readonly claims: Claims,
     private readonly kinds: readonly OutgoingKind[],
   ) {}
@@ -55,7 +55,7 @@ export class Sender {
   async sendAll(claimed: readonly ClaimedRow[]): Promise<void> {
     const rows = await this.load(claimed);
     const mailboxes = new Map<number, MailboxRow>();
-    for (const mailbox of await this.office
+    for (const mailbox of await this.context
       .db('mailbox')
       .whereIn('id', [...new Set(rows.map((row) => row.mailbox_id))]))
       mailboxes.set(mailbox.id, mailbox);
@@ -78,7 +78,7 @@ export class Sender {
     const byKind = groupBy(claimed, (row) => row.kind);
     const found = new Map<number, Outgoing>();
     for (const kind of this.kinds)
-      for (const [id, outgoing] of await kind.load(this.office.db, byKind.get(kind.name) ?? []))
+      for (const [id, outgoing] of await kind.load(this.context.db, byKind.get(kind.name) ?? []))
         found.set(id, outgoing);
     return claimed.flatMap((row) => {
       const outgoing = found.get(row.id);
@@ -88,7 +88,7 @@ export class Sender {
 
   /** Sends one message and writes down what became of it. */
   private async send(row: Leaving, mailbox: MailboxRow): Promise<void> {
-    const { db } = this.office;
+    const { db } = this.context;
     let handed = false;
     try {
       const raw = row.raw ?? (await readRaw(db, row.raw_hash ?? Buffer.alloc(0)));
@@ -123,7 +123,7 @@ export class Sender {
     rows: readonly Leaving[],
     mailboxes: ReadonlyMap<number, MailboxRow>,
   ): Promise<void> {
-    const { db } = this.office;
+    const { db } = this.context;
     const fresh = rows.filter((row) => !row.raw_hash);
     if (!fresh.length) return;
     const staff = await db('staff').select('id', 'name');
@@ -141,7 +141,7 @@ export class Sender {
     }
     if (!composed.length) return;
     await transact(db, async (trx) => {
-      await keepRaw(
+      await storeRaw(
         trx,
         composed.map(({ packed }) => packed),
       );
@@ -152,7 +152,10 @@ export class Sender {
 
   /** A message of which no bytes can be made does not leave, and keeps no other from leaving. */
   private async notComposed(row: Leaving, error: unknown): Promise<void> {
-    this.office.log.error({ dispatch: row.id, error: errorForLog(error) }, 'a message could not be composed');
+    this.context.log.error(
+      { dispatch: row.id, error: errorForLog(error) },
+      'a message could not be composed',
+    );
     await this.claims.change(row, {
       state: 'returned',
       return_kind: 'soft',
@@ -165,7 +168,7 @@ export class Sender {
   private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
     for (let kept = this.idle.get(mailbox.id)?.pop(); kept; kept = this.idle.get(mailbox.id)?.pop())
       if (kept.usable) return kept;
-    return OutgoingConnection.open(accessOf(mailbox, this.office.config));
+    return OutgoingConnection.open(accessOf(mailbox, this.context.config));
   }
 
   private giveBack(mailbox: MailboxRow, connection: OutgoingConnection): void {
@@ -175,7 +178,7 @@ export class Sender {
   }
 
   private async failed(row: Leaving, error: SmtpFault, handed: boolean): Promise<void> {
-    const { db, config, log } = this.office;
+    const { db, config, log } = this.context;
     const words = (error.response ?? connectionProblem(error).words).slice(0, 500);
     const free = { lease_owner: null, lease_until: null, answer: words };
     // Without an answer to the text nobody knows whether it was taken.

@@ -3,7 +3,7 @@ import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { takeAway } from '../intake/ownCopies.ts';
 import { imapClient } from '../mailserver/imap.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { groupBy } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { accessOf, readMailbox, type MailboxRow } from '../mailserver/access.ts';
@@ -32,7 +32,7 @@ export class SentCopies {
   /** Whether there are any that are too young to be looked for. */
   waiting = false;
 
-  constructor(private readonly office: Office) {}
+  constructor(private readonly context: AppContext) {}
 
   async close(): Promise<void> {
     this.closing = true;
@@ -61,12 +61,12 @@ export class SentCopies {
         await Promise.all([...mailboxes].map(([id, own]) => this.settle(id, own)));
       }
     } catch (error) {
-      this.office.log.error({ error: errorForLog(error) }, 'copies for Sent failed');
+      this.context.log.error({ error: errorForLog(error) }, 'copies for Sent failed');
     }
   }
 
   private async claim(): Promise<CopyRow[]> {
-    const { db, process, config } = this.office;
+    const { db, process, config } = this.context;
     const now = Date.now();
     const resting = [...this.notBefore].filter(([, until]) => until > now).map(([id]) => id);
     const open = () =>
@@ -103,7 +103,7 @@ export class SentCopies {
   }
 
   private async settle(mailboxId: number, rows: readonly CopyRow[]): Promise<void> {
-    const { db, log } = this.office;
+    const { db, log } = this.context;
     const mailbox = await readMailbox(db, mailboxId);
     const sent = await db('folder').where({ mailbox_id: mailboxId, role: 'sent' }).first('path');
     try {
@@ -124,14 +124,14 @@ export class SentCopies {
       log.info({ mailbox: mailbox.address, problem: connectionProblem(error).words }, 'copies for Sent wait');
       this.clients.get(mailboxId)?.close();
       this.clients.delete(mailboxId);
-      this.notBefore.set(mailboxId, Date.now() + RETRY * this.office.config.waitScale);
+      this.notBefore.set(mailboxId, Date.now() + RETRY * this.context.config.waitScale);
       // Another process may have better luck meanwhile.
       await this.giveBack(rows);
     }
   }
 
   private async giveBack(rows: readonly CopyRow[]): Promise<void> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     await db('dispatch')
       .whereIn(
         'id',
@@ -144,7 +144,7 @@ export class SentCopies {
 
   /** Renews the lease of one row. @returns whether it is still to be done, and by us */
   private async stillOurs(row: CopyRow): Promise<boolean> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     const renewed = await db('dispatch')
       .where({ id: row.id, lease_owner: process })
       .whereNull('sent_copy_at')
@@ -153,7 +153,7 @@ export class SentCopies {
   }
 
   private async settleOne(client: ImapFlow, path: string, row: CopyRow): Promise<void> {
-    const { db } = this.office;
+    const { db } = this.context;
     const found = await client.search({ header: { 'message-id': `<${row.message_id}>` } }, { uid: true });
     const isThere = Array.isArray(found) && found.length > 0;
     const now = new Date();
@@ -186,7 +186,7 @@ export class SentCopies {
   private async client(mailbox: MailboxRow): Promise<ImapFlow> {
     const kept = this.clients.get(mailbox.id);
     if (kept?.usable) return kept;
-    const client = imapClient(accessOf(mailbox, this.office.config));
+    const client = imapClient(accessOf(mailbox, this.context.config));
     client.on('error', () => this.clients.delete(mailbox.id));
     await client.connect();
     this.clients.set(mailbox.id, client);

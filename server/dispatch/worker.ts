@@ -1,5 +1,5 @@
 import { errorForLog, transact } from '../foundation/database.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { Claims } from './claims.ts';
 import type { OutgoingKind } from './port.ts';
@@ -28,23 +28,23 @@ export class DispatchWorker {
   private readonly copies: SentCopies;
 
   constructor(
-    private readonly office: Office,
+    private readonly context: AppContext,
     private readonly kinds: readonly OutgoingKind[],
   ) {
-    this.claims = new Claims(office, kinds);
-    this.sender = new Sender(office, this.claims, kinds);
-    this.recorder = new Recorder(office, kinds);
-    this.copies = new SentCopies(office);
+    this.claims = new Claims(context, kinds);
+    this.sender = new Sender(context, this.claims, kinds);
+    this.recorder = new Recorder(context, kinds);
+    this.copies = new SentCopies(context);
   }
 
   start(): void {
-    this.deaf = this.office.watch.listen((changes) => {
+    this.deaf = this.context.watch.listen((changes) => {
       if (changes.some(({ topic }) => topic === 'drafts' || topic === 'mailings')) this.wake?.();
     });
     void (async () => {
       while (!this.stopped) {
         this.round = this.work().catch((error: unknown) => {
-          this.office.log.error({ error: errorForLog(error) }, 'dispatch failed');
+          this.context.log.error({ error: errorForLog(error) }, 'dispatch failed');
           return false;
         });
         if (!(await this.round)) await this.pause();
@@ -86,7 +86,7 @@ export class DispatchWorker {
 
   /** One round: recover, send, log, put copies into Sent. @returns whether there may be more at once */
   async work(): Promise<boolean> {
-    const { db } = this.office;
+    const { db } = this.context;
     await this.claims.recover();
     const claimed = await this.claims.claim(this.sender.busyMailboxes);
     if (claimed.length) await this.sender.sendAll(claimed);

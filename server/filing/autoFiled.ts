@@ -1,7 +1,7 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
-import type { AlonePage, AloneQuery, AloneRow } from '../../contract/index.ts';
+import type { AutoFiledPage, AutoFiledQuery, AutoFiledRow } from '../../contract/index.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
 import { HOUR, countOf, select, selectFirst } from '../foundation/rows.ts';
@@ -14,14 +14,14 @@ const DAYS = 30;
 const MAILING = 'mailing';
 
 /** What was settled without a person, by the day of the mail: one day of it, and how much each of the last days holds. */
-export async function settledAlone(
+export async function autoFiledPage(
   db: Knex,
   staffId: number,
-  query: z.output<typeof AloneQuery>,
-): Promise<AlonePage> {
+  query: z.output<typeof AutoFiledQuery>,
+): Promise<AutoFiledPage> {
   const { zone } = await readFirm(db);
   const midnight = DateTime.now().setZone(zone).startOf('day');
-  const days = await daysAlone(db, staffId, midnight.minus({ days: DAYS - 1 }), zone);
+  const days = await autoFiledByDay(db, staffId, midnight.minus({ days: DAYS - 1 }), zone);
   const day = query.day ?? days.find((each) => each[query.state] > 0)?.day ?? midnight.toISODate() ?? '';
   const start = DateTime.fromISO(day, { zone });
   const within = readableBy(db, db('message'), staffId)
@@ -42,12 +42,12 @@ export async function settledAlone(
   return { day, days, total, rows: await asRows(db, rows) };
 }
 
-async function daysAlone(
+async function autoFiledByDay(
   db: Knex,
   staffId: number,
   from: DateTime,
   zone: string,
-): Promise<AlonePage['days']> {
+): Promise<AutoFiledPage['days']> {
   const settled = readableBy(db, db('message'), staffId)
     .whereNull('decided_by')
     .whereIn('state', ['logged', 'aside'])
@@ -70,9 +70,9 @@ async function daysAlone(
   return [...days.values()].sort((a, b) => b.day.localeCompare(a.day));
 }
 
-type AloneMessage = ListedMessage & { evidence: string };
+type AutoFiledMessage = ListedMessage & { evidence: string };
 
-async function asRows(db: Knex, messages: readonly AloneMessage[]): Promise<AloneRow[]> {
+async function asRows(db: Knex, messages: readonly AutoFiledMessage[]): Promise<AutoFiledRow[]> {
   const rows = await messageRows(db, messages);
   return rows.map((row, index) => ({
     ...row,
@@ -84,7 +84,7 @@ async function asRows(db: Knex, messages: readonly AloneMessage[]): Promise<Alon
  * Others that were settled without a person for the same reason as this one was: the same kind of evidence,
  * the same place, and a correspondent in common. Offered when one of them turns out wrong.
  */
-export async function settledAlike(db: Knex, staffId: number, id: number): Promise<AloneRow[]> {
+export async function autoFiledAlike(db: Knex, staffId: number, id: number): Promise<AutoFiledRow[]> {
   const message = await db('message').where({ id }).first('id', 'state', 'reason');
   if (message) await refuseUnlessReadable(db, staffId, message);
   if (!message?.reason) return [];

@@ -4,7 +4,7 @@ import { flatThreads, threads } from '../../core/conversation/thread.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
 import { noteChange } from '../foundation/changes.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
 import { messageRows, type ListedMessage } from '../correspondence/rows.ts';
 import { notFound } from '../foundation/refusal.ts';
@@ -48,8 +48,8 @@ export async function conversation(db: Knex, staffId: number, id: number): Promi
 }
 
 /** A person takes a message out of a conversation it does not belong to. @returns the conversation it is of now */
-export async function partMessage(office: Office, staffId: number, id: number): Promise<number> {
-  const made = await transact(office.db, async (trx) => {
+export async function partMessage(context: AppContext, staffId: number, id: number): Promise<number> {
+  const made = await transact(context.db, async (trx) => {
     const before = await messageToMove(trx, staffId, id);
     const made = await newConversation(trx);
     await moveTo(trx, staffId, id, before, made);
@@ -60,12 +60,12 @@ export async function partMessage(office: Office, staffId: number, id: number): 
 
 /** A person puts a message into a conversation it belongs to: also how a parting is taken back. */
 export async function joinConversation(
-  office: Office,
+  context: AppContext,
   staffId: number,
   id: number,
   conversationId: number,
 ): Promise<void> {
-  await transact(office.db, async (trx) => {
+  await transact(context.db, async (trx) => {
     const before = await messageToMove(trx, staffId, id);
     if (!(await trx('conversation').where({ id: conversationId }).first('id')))
       throw notFound('That conversation');
@@ -99,15 +99,14 @@ async function moveTo(
   await noteChange(trx, 'mail', 'message', [id]);
   await noteChange(trx, 'sorting');
   await noteWhoOwes(trx, [before, after]);
-  await noteAudit(
-    trx,
+  await noteAudit(trx, {
     staffId,
-    'conversation changed',
-    'message',
+    action: 'conversation changed',
+    subject: 'message',
     id,
-    { conversation: before },
-    { conversation: after },
-  );
+    before: { conversation: before },
+    after: { conversation: after },
+  });
 }
 
 /** What ties the messages to each other, from what they named when they were taken in. */

@@ -55,14 +55,14 @@ export interface Decided {
 /** Decides on messages in order; what is decided for one counts for the next. */
 export async function decideFor(
   trx: Transaction,
-  mind: FilingKnowledge,
+  knowledge: FilingKnowledge,
   messages: readonly Undecided[],
 ): Promise<Decided[]> {
   const memory = await Memory.recall(trx, messages);
   const turns = new Turns();
   const decided: Decided[] = [];
   for (const message of messages) {
-    const decision = decide(mind, message.filing, memory.context(message));
+    const decision = decide(knowledge, message.filing, memory.context(message));
     memory.remember(message, decision);
     decided.push(asColumns(decision));
     await turns.pass();
@@ -206,7 +206,7 @@ function namedBy({ named, returned, original }: FilingMessage): string[] {
  */
 export async function redecideRelated(
   trx: Transaction,
-  mind: FilingKnowledge,
+  knowledge: FilingKnowledge,
   conversationIds: readonly number[],
   subjects: readonly Buffer[] = [],
   stepId?: number,
@@ -232,7 +232,7 @@ export async function redecideRelated(
         .limit(MOST_ALIKE)
         .pluck('message.id')
     : [];
-  return redecide(trx, mind, [...new Set([...inConversation, ...underSubject])].slice(0, MOST_ALIKE), {
+  return redecide(trx, knowledge, [...new Set([...inConversation, ...underSubject])].slice(0, MOST_ALIKE), {
     ...(stepId === undefined ? {} : { stepId }),
   });
 }
@@ -242,12 +242,12 @@ const MOST_ALIKE = 50;
 /** Looks again at what waits from or to the people of a message about which something was just learned. */
 export async function redecideAlike(
   trx: Transaction,
-  mind: FilingKnowledge,
+  knowledge: FilingKnowledge,
   messageId: number,
   stepId?: number,
 ): Promise<number> {
   const people = await trx('message_party').where({ message_id: messageId }).distinct('email_key');
-  const outside = people.map((row) => row.email_key).filter((key) => !mind.register.isOurs(key));
+  const outside = people.map((row) => row.email_key).filter((key) => !knowledge.register.isOurs(key));
   if (!outside.length) return 0;
   const ids: number[] = await trx('message_party')
     .join('message', 'message.id', 'message_party.message_id')
@@ -258,7 +258,7 @@ export async function redecideAlike(
     .distinct('message.id')
     .limit(MOST_ALIKE)
     .pluck('message.id');
-  return redecide(trx, mind, ids, stepId === undefined ? {} : { stepId });
+  return redecide(trx, knowledge, ids, stepId === undefined ? {} : { stepId });
 }
 
 type WaitingRow = Pick<Rows['message'], 'raw_hash' | 'at' | 'direction' | 'confirmation'>;
@@ -294,7 +294,7 @@ async function letInByCheckers(trx: Knex, rawHash: Buffer): Promise<boolean> {
  */
 export async function redecide(
   trx: Transaction,
-  mind: FilingKnowledge,
+  knowledge: FilingKnowledge,
   ids: readonly number[],
   { stepId, evenAside = false }: { stepId?: number; evenAside?: boolean } = {},
 ): Promise<number> {
@@ -307,11 +307,15 @@ export async function redecide(
   const turns = new Turns();
   const messages: Undecided[] = [];
   for (const row of waiting) {
-    const filing = await filingOf(trx, mind.register, row);
-    messages.push({ filing, messageId: row.message_id, subjectHashes: subjectHashes(mind.register, filing) });
+    const filing = await filingOf(trx, knowledge.register, row);
+    messages.push({
+      filing,
+      messageId: row.message_id,
+      subjectHashes: subjectHashes(knowledge.register, filing),
+    });
     await turns.pass();
   }
-  const decided = await decideFor(trx, mind, messages);
+  const decided = await decideFor(trx, knowledge, messages);
   let filed = 0;
   for (const [index, row] of waiting.entries()) {
     const outcome = decided[index];

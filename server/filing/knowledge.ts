@@ -2,7 +2,7 @@ import { stateOf } from '../foundation/changes.ts';
 import type { Knex } from 'knex';
 import { lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { filingRegister } from '../records/filingRegister.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { Experience, type Lesson } from '../../core/filing/experience.ts';
 import { filingMessage } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
@@ -64,18 +64,18 @@ interface HeldKnowledge {
   learned: HeldExperience;
   rules: { state: string; rules: OfficeRule[] } | null;
 }
-const held = new WeakMap<Office, HeldKnowledge>();
+const held = new WeakMap<AppContext, HeldKnowledge>();
 
 /** All that filing decides from: the records, what was learned, the office's own rules; each read again only when it changed. */
-export async function filingKnowledge(office: Office): Promise<FilingKnowledge> {
-  const own = held.get(office) ?? { learned: new HeldExperience(), rules: null };
-  held.set(office, own);
+export async function filingKnowledge(context: AppContext): Promise<FilingKnowledge> {
+  const own = held.get(context) ?? { learned: new HeldExperience(), rules: null };
+  held.set(context, own);
   const [register, state] = await Promise.all([
-    filingRegister(office),
-    stateOf(office.db, 'filing'),
-    own.learned.catchUp(office.db),
+    filingRegister(context),
+    stateOf(context.db, 'filing'),
+    own.learned.catchUp(context.db),
   ]);
-  if (own.rules?.state !== state) own.rules = { state, rules: await readRules(office.db) };
+  if (own.rules?.state !== state) own.rules = { state, rules: await readRules(context.db) };
   return { register, experience: own.learned.experience, rules: own.rules.rules };
 }
 

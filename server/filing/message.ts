@@ -11,7 +11,7 @@ import { NOTHING_WRITTEN, snippet, type Written } from '../../core/message/writt
 import { noteChange } from '../foundation/changes.ts';
 import { select, selectFirst } from '../foundation/rows.ts';
 import { readRaw } from '../foundation/sources.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from '../records/files.ts';
 import { readAgain, readingOf } from '../reading/kept.ts';
 import type { KeptReading } from '../reading/pack.ts';
@@ -24,12 +24,12 @@ import { filingRegister } from '../records/filingRegister.ts';
 import { fromJson } from '../foundation/json.ts';
 
 /** A message opened, with everything known about where it is and why. */
-export async function viewMessage(office: Office, staffId: number, id: number): Promise<MessageView> {
-  const { db } = office;
+export async function viewMessage(context: AppContext, staffId: number, id: number): Promise<MessageView> {
+  const { db } = context;
   const row = await db('message').where({ id }).first();
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
-  const register = await filingRegister(office);
+  const register = await filingRegister(context);
   const [kept, parties, mailboxes, fileIds, steps, conversation, notes, twins, staff] = await Promise.all([
     readingOf(db, row.raw_hash),
     db('message_party')
@@ -253,8 +253,12 @@ export async function messageEnclosure(db: Knex, staffId: number, id: number, in
 }
 
 /** Reads a message anew that could not be read. @returns why it still cannot be, in words; null when it can */
-export async function readMessageAgain(office: Office, staffId: number, id: number): Promise<string | null> {
-  const { db } = office;
+export async function readMessageAgain(
+  context: AppContext,
+  staffId: number,
+  id: number,
+): Promise<string | null> {
+  const { db } = context;
   const { hash } = await messageSource(db, staffId, id);
   const { read } = await readAgain(db, hash);
   await transact(db, async (trx) => {

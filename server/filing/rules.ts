@@ -143,7 +143,7 @@ export async function makeRule(db: Knex, staffId: number, draft: RuleDraft): Pro
     throw new Refusal(409, 'There is such a rule already.', 'pattern');
   const id = await transact(db, async (trx) => {
     const [made = 0] = await trx('office_rule').insert({ ...row, made_by: staffId, made_at: new Date() });
-    await noteAudit(trx, staffId, 'rule made', 'office_rule', made, null, draft);
+    await noteAudit(trx, { staffId, action: 'rule made', subject: 'office_rule', id: made, after: draft });
     await noteChange(trx, 'filing');
     return made;
   }).catch((error: unknown) => {
@@ -159,7 +159,7 @@ export async function dropRule(db: Knex, staffId: number, id: number): Promise<v
   if (!before) throw notFound('That rule');
   await transact(db, async (trx) => {
     await trx('office_rule').where({ id }).delete();
-    await noteAudit(trx, staffId, 'rule dropped', 'office_rule', id, before, null);
+    await noteAudit(trx, { staffId, action: 'rule dropped', subject: 'office_rule', id, before });
     await noteChange(trx, 'filing');
   });
 }

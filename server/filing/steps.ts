@@ -10,7 +10,7 @@ import { transact, type Transaction } from '../foundation/database.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { holdMessages } from '../correspondence/marks.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './knowledge.ts';
 import { liesInOwn, refuseUnlessReadable } from '../correspondence/access.ts';
@@ -29,13 +29,13 @@ const MORNING = 7;
  * conversation when asked; all of it one step, taken back as one. What was settled teaches filing at once.
  */
 export async function sortMessage(
-  office: Office,
+  context: AppContext,
   staffId: number,
   sort: z.output<typeof Sort>,
 ): Promise<SortDone> {
-  const register = await filingRegister(office);
-  const until = sort.to.kind === 'later' ? await nextMorning(office) : null;
-  const done = await transact(office.db, async (trx) => {
+  const register = await filingRegister(context);
+  const until = sort.to.kind === 'later' ? await nextMorning(context) : null;
+  const done = await transact(context.db, async (trx) => {
     const message = await trx('message').where({ id: sort.messageId }).first('id', 'conversation_id');
     if (!message) throw notFound('That message');
     const rest: number[] = sort.restOfConversation
@@ -62,21 +62,21 @@ export async function sortMessage(
     await noteChange(trx, 'sorting');
     return { stepId, words, messages: ids.length, conversationId: message.conversation_id as number };
   });
-  const settledAlong = await settleAlong(office, sort, done);
+  const settledAlong = await redecideAfter(context, sort, done);
   return { stepId: done.stepId, words: done.words, messages: done.messages, settledAlong };
 }
 
 /** What was just learned may settle others that wait: of the conversation, and with the same people. */
-async function settleAlong(
-  office: Office,
+async function redecideAfter(
+  context: AppContext,
   sort: z.output<typeof Sort>,
   { stepId, conversationId }: { stepId: number; conversationId: number },
 ): Promise<number> {
   if (['sorting', 'later', 'private'].includes(sort.to.kind)) return 0;
-  const mind = await filingKnowledge(office);
-  return transact(office.db, async (trx) => {
-    const inConversation = await redecideRelated(trx, mind, [conversationId], [], stepId);
-    const settled = inConversation + (await redecideAlike(trx, mind, sort.messageId, stepId));
+  const knowledge = await filingKnowledge(context);
+  return transact(context.db, async (trx) => {
+    const inConversation = await redecideRelated(trx, knowledge, [conversationId], [], stepId);
+    const settled = inConversation + (await redecideAlike(trx, knowledge, sort.messageId, stepId));
     if (settled) await noteChange(trx, 'sorting');
     return settled;
   });
@@ -106,8 +106,8 @@ async function stepWords(trx: Transaction, to: SortTarget, count: number): Promi
   }
 }
 
-async function nextMorning(office: Office): Promise<Date> {
-  const { zone } = await readFirm(office.db);
+async function nextMorning(context: AppContext): Promise<Date> {
+  const { zone } = await readFirm(context.db);
   let morning = DateTime.now().setZone(zone).plus({ days: 1 }).startOf('day').set({ hour: MORNING });
   while (morning.weekday > 5) morning = morning.plus({ days: 1 });
   return morning.toJSDate();
@@ -154,7 +154,14 @@ async function refuseUnlessTheirs(
       .first('step_id'));
   if (logged)
     throw new Refusal(409, 'That message has been on a client’s file, so it stays in the firm’s record.');
-  await noteAudit(trx, staffId, 'made private', 'message', id, { state: before.state }, { state: 'private' });
+  await noteAudit(trx, {
+    staffId,
+    action: 'made private',
+    subject: 'message',
+    id,
+    before: { state: before.state },
+    after: { state: 'private' },
+  });
 }
 
 /** Where the message stands after the step. */
@@ -170,7 +177,7 @@ function moved(before: Standing, { to, staffId, words, until }: Move): Standing 
     : to.kind === 'aside' || to.kind === 'private'
       ? to.kind
       : 'suggested';
-  const settledAlone = before.decided_by === null && before.state !== 'suggested';
+  const autoFiledPage = before.decided_by === null && before.state !== 'suggested';
   const elsewhere = state !== before.state || (files ?? []).join() !== before.fileIds.join();
   return {
     state,
@@ -181,7 +188,7 @@ function moved(before: Standing, { to, staffId, words, until }: Move): Standing 
     candidates: before.candidates,
     reason: before.reason,
     later_until: null,
-    corrected_at: settledAlone && elsewhere ? now : before.corrected_at,
+    corrected_at: autoFiledPage && elsewhere ? now : before.corrected_at,
     fileIds: files ?? [],
   };
 }
@@ -218,7 +225,13 @@ async function addAddress(
       email_key: addressKey(party.email),
       position: await countOf(trx('address').where({ person_id: personId })),
     });
-    await noteAudit(trx, staffId, 'address added', 'person', personId, null, { email: party.email });
+    await noteAudit(trx, {
+      staffId,
+      action: 'address added',
+      subject: 'person',
+      id: personId,
+      after: { email: party.email },
+    });
     return;
   }
 }
@@ -237,9 +250,9 @@ export async function lastStep(db: Knex, staffId: number): Promise<{ id: number;
  * Takes a step back: every message of it returns to exactly where it was, and what it taught is unlearned.
  * @throws when another step has moved one of them since
  */
-export async function undoStep(office: Office, staffId: number, stepId: number): Promise<SortDone> {
-  const register = await filingRegister(office);
-  return transact(office.db, async (trx) => {
+export async function undoStep(context: AppContext, staffId: number, stepId: number): Promise<SortDone> {
+  const register = await filingRegister(context);
+  return transact(context.db, async (trx) => {
     const step = await trx('filing_step')
       .where({ id: stepId, staff_id: staffId })
       .whereNull('undone_at')

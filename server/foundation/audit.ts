@@ -1,22 +1,34 @@
 import type { Knex } from 'knex';
 
-/** Notes who did what to which record, with what it was before and after. @param staffId null for somebody who is not signed in */
+/** Who did what to which record. */
+export interface Audited {
+  /** Null for somebody who is not signed in. */
+  staffId: number | null;
+  action: string;
+  /** What kind of record, and its number. */
+  subject: string;
+  id: number;
+  /** What it was before, and after; left out where that says nothing. */
+  before?: unknown;
+  after?: unknown;
+}
+
+/** Notes who did what, for good: in the transaction of the act. */
 export async function noteAudit(
   db: Knex,
-  staffId: number | null,
-  action: string,
-  subject: string,
-  subjectId: number,
-  before: unknown,
-  after: unknown,
+  { staffId, action, subject, id, before, after }: Audited,
 ): Promise<void> {
   await db('audit').insert({
     at: new Date(),
     staff_id: staffId,
     action,
     subject,
-    subject_id: subjectId,
-    before_value: before === null ? null : JSON.stringify(before),
-    after_value: after === null ? null : JSON.stringify(after),
+    subject_id: id,
+    before_value: asText(before),
+    after_value: asText(after),
   });
+}
+
+function asText(value: unknown): string | null {
+  return value === undefined || value === null ? null : JSON.stringify(value);
 }

@@ -29,7 +29,7 @@ export async function packRaw(bytes: Uint8Array): Promise<RawRow> {
 const PIECE = 4 * 1024 * 1024;
 
 /** Keeps raw bytes, each content once. */
-export async function keepRaw(db: Knex, rows: readonly RawRow[]): Promise<void> {
+export async function storeRaw(db: Knex, rows: readonly RawRow[]): Promise<void> {
   let batch: RawRow[] = [];
   let bytes = 0;
   const hand = async () => {

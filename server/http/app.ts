@@ -13,14 +13,14 @@ import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
 import { writingRoutes } from './writing.ts';
 import type { LedgerKind } from '../correspondence/ledger/port.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
 /** The whole web server: the API under /api, and the built web app. @param entries the kinds a ledger has */
-export function webApp(office: Office, entries: readonly LedgerKind[]): express.Express {
+export function webApp(context: AppContext, entries: readonly LedgerKind[]): express.Express {
   const app = express();
   app.disable('x-powered-by');
-  if (office.config.trustProxy !== undefined) app.set('trust proxy', office.config.trustProxy);
+  if (context.config.trustProxy !== undefined) app.set('trust proxy', context.config.trustProxy);
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -52,21 +52,21 @@ export function webApp(office: Office, entries: readonly LedgerKind[]): express.
     res.set('Cache-Control', 'no-store');
     next();
   });
-  api.use(sessionRoutes(office));
-  api.use(signedIn(office));
-  api.use(eventsRoute(office));
-  api.use(todayRoutes(office));
-  api.use(recordsRoutes(office, entries));
-  api.use(filingRoutes(office));
-  api.use(mailboxRoutes(office));
-  api.use(mailingRoutes(office));
-  api.use(writingRoutes(office));
+  api.use(sessionRoutes(context));
+  api.use(signedIn(context));
+  api.use(eventsRoute(context));
+  api.use(todayRoutes(context));
+  api.use(recordsRoutes(context, entries));
+  api.use(filingRoutes(context));
+  api.use(mailboxRoutes(context));
+  api.use(mailingRoutes(context));
+  api.use(writingRoutes(context));
   api.use((_req, _res) => {
     throw new Refusal(404, 'There is nothing at that address.');
   });
   app.use('/api', api);
-  serveWeb(app, resolve(office.config.webDir));
-  app.use(problems(office.log));
+  serveWeb(app, resolve(context.config.webDir));
+  app.use(problems(context.log));
   return app;
 }
 

@@ -1,9 +1,9 @@
 import { Router, type Response } from 'express';
 import { z } from 'zod';
 import {
-  AlonePage,
-  AloneQuery,
-  AloneRow,
+  AutoFiledPage,
+  AutoFiledQuery,
+  AutoFiledRow,
   ConversationRow,
   Conversed,
   FilingScore,
@@ -21,7 +21,7 @@ import {
   SortDone,
   SortingQueue,
 } from '../../contract/index.ts';
-import { settledAlike, settledAlone } from '../filing/autoFiled.ts';
+import { autoFiledAlike, autoFiledPage } from '../filing/autoFiled.ts';
 import { conversation, joinConversation, partMessage } from '../filing/conversation.ts';
 import {
   messageEnclosure,
@@ -35,34 +35,34 @@ import { dropRule, listRules, makeRule, tryRule } from '../filing/rules.ts';
 import { filingScore } from '../filing/score.ts';
 import { sortingQueue } from '../filing/sorting.ts';
 import { sortMessage, undoStep } from '../filing/steps.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { framePolicy } from '../security/html.ts';
 import { only, reply, staffOf } from './guard.ts';
 
-export function filingRoutes(office: Office): Router {
-  const { db } = office;
+export function filingRoutes(context: AppContext): Router {
+  const { db } = context;
   const router = Router();
   router.get('/sorting', async (req, res) =>
     reply(res, SortingQueue, await sortingQueue(db, staffOf(res).id, Page.parse(req.query))),
   );
   const sorters = only('sort mail');
   router.post('/sorting', sorters, async (req, res) =>
-    reply(res, SortDone, await sortMessage(office, staffOf(res).id, Sort.parse(req.body))),
+    reply(res, SortDone, await sortMessage(context, staffOf(res).id, Sort.parse(req.body))),
   );
   router.post('/sorting/steps/:id/undo', sorters, async (req, res) =>
-    reply(res, SortDone, await undoStep(office, staffOf(res).id, Id.parse(req.params.id))),
+    reply(res, SortDone, await undoStep(context, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/messages/:id', async (req, res) =>
-    reply(res, MessageView, await viewMessage(office, staffOf(res).id, Id.parse(req.params.id))),
+    reply(res, MessageView, await viewMessage(context, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/messages/:id/alike', async (req, res) =>
-    reply(res, z.array(AloneRow), await settledAlike(db, staffOf(res).id, Id.parse(req.params.id))),
+    reply(res, z.array(AutoFiledRow), await autoFiledAlike(db, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/conversations/:id', async (req, res) =>
     reply(res, z.array(ConversationRow), await conversation(db, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.get('/filing/alone', async (req, res) =>
-    reply(res, AlonePage, await settledAlone(db, staffOf(res).id, AloneQuery.parse(req.query))),
+    reply(res, AutoFiledPage, await autoFiledPage(db, staffOf(res).id, AutoFiledQuery.parse(req.query))),
   );
   router.get('/filing/score', async (_req, res) => reply(res, FilingScore, await filingScore(db)));
   router.get('/filing/rules', async (_req, res) => reply(res, z.array(Rule), await listRules(db)));
@@ -87,16 +87,16 @@ export function filingRoutes(office: Office): Router {
   });
   router.post('/messages/:id/read-again', sorters, async (req, res) =>
     reply(res, ReadAgain, {
-      problem: await readMessageAgain(office, staffOf(res).id, Id.parse(req.params.id)),
+      problem: await readMessageAgain(context, staffOf(res).id, Id.parse(req.params.id)),
     }),
   );
   router.post('/messages/:id/part', sorters, async (req, res) => {
-    const conversationId = await partMessage(office, staffOf(res).id, Id.parse(req.params.id));
+    const conversationId = await partMessage(context, staffOf(res).id, Id.parse(req.params.id));
     reply(res, Conversed, { conversationId });
   });
   router.post('/messages/:id/join', sorters, async (req, res) => {
     const { conversationId } = Conversed.parse(req.body);
-    await joinConversation(office, staffOf(res).id, Id.parse(req.params.id), conversationId);
+    await joinConversation(context, staffOf(res).id, Id.parse(req.params.id), conversationId);
     reply(res, Conversed, { conversationId });
   });
   router.get('/messages/:id/source', async (req, res) => {

@@ -3,7 +3,7 @@ import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import type { z } from 'zod';
 import type { StaffMember } from '../../contract/common.ts';
 import { may, type Right } from '../../contract/rights.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { sessionStaff } from '../security/sessions.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
 
@@ -48,10 +48,10 @@ function hostOf(origin: string): string | null {
 }
 
 /** Lets only signed-in staff through and notes who it is. */
-export function signedIn(office: Office): RequestHandler {
+export function signedIn(context: AppContext): RequestHandler {
   return async (req, res, next) => {
     const token = sessionToken(req);
-    const staff = token ? await sessionStaff(office.db, token) : null;
+    const staff = token ? await sessionStaff(context.db, token) : null;
     if (!staff) throw new Refusal(401, 'Please sign in.');
     res.locals.staff = staff;
     next();

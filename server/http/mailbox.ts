@@ -40,7 +40,7 @@ import {
 } from '../mailbox/accounts/connect.ts';
 import { listMail } from '../mailbox/list/list.ts';
 import { lookOnServer } from '../mailbox/list/onServer.ts';
-import { owing, settleOwing } from '../correspondence/owing.ts';
+import { owing, setAnswerNeeded } from '../correspondence/owing.ts';
 import {
   changeMailbox,
   connectMailbox,
@@ -52,24 +52,24 @@ import {
 } from '../mailbox/accounts/settings.ts';
 import { listUndone, noteUndoneSeen } from '../mailbox/sync/undone.ts';
 import { mailboxStatuses, retryMailbox } from '../mailbox/accounts/status.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { mustWait, noteAttempt } from '../security/attempts.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { shownMailboxes } from '../mailbox/list/shown.ts';
 
 /** The Mail screen, and the mailboxes themselves. */
-export function mailboxRoutes(office: Office): Router {
-  const { db } = office;
+export function mailboxRoutes(context: AppContext): Router {
+  const { db } = context;
   const router = Router();
   router.get('/mail', async (req, res) =>
-    reply(res, MailPage, await listMail(office, staffOf(res).id, MailQuery.parse(req.query))),
+    reply(res, MailPage, await listMail(context, staffOf(res).id, MailQuery.parse(req.query))),
   );
   router.get('/mail/boxes', async (_req, res) =>
     reply(res, z.array(ShownMailbox), await shownMailboxes(db, staffOf(res).id)),
   );
   router.post('/mail/acts', async (req, res) =>
-    reply(res, MailActDone, await actOnMail(office, staffOf(res).id, MailAct.parse(req.body))),
+    reply(res, MailActDone, await actOnMail(context, staffOf(res).id, MailAct.parse(req.body))),
   );
   router.get('/mail/undone', async (_req, res) =>
     reply(res, z.array(UndoneChange), await listUndone(db, staffOf(res).id)),
@@ -80,7 +80,7 @@ export function mailboxRoutes(office: Office): Router {
   });
   router.post('/mail/on-server', async (req, res) => {
     const { q, boxes } = LookOnServer.parse(req.body);
-    reply(res, LookedOnServer, await lookOnServer(office, staffOf(res).id, q, boxes));
+    reply(res, LookedOnServer, await lookOnServer(context, staffOf(res).id, q, boxes));
   });
   router.get('/owing', async (req, res) => {
     const { clientId, who, limit } = OwingQuery.parse(req.query);
@@ -89,18 +89,18 @@ export function mailboxRoutes(office: Office): Router {
   });
   router.post('/messages/:id/answer', async (req, res) => {
     const { needs } = AnswerNeeded.parse(req.body);
-    await settleOwing(office, staffOf(res).id, Id.parse(req.params.id), needs);
+    await setAnswerNeeded(context, staffOf(res).id, Id.parse(req.params.id), needs);
     res.status(204).end();
   });
   router.get('/mailboxes', async (_req, res) =>
     reply(res, z.array(MailboxStatus), await mailboxStatuses(db, staffOf(res))),
   );
-  router.get('/held', (_req, res) => reply(res, HeldFor, office.held.lately()));
+  router.get('/held', (_req, res) => reply(res, HeldFor, context.held.lately()));
   router.get('/filing-address', async (_req, res) =>
-    reply(res, FilingAddress, { address: (await office.firm()).filingAddress }),
+    reply(res, FilingAddress, { address: (await context.firm()).filingAddress }),
   );
   router.put('/filing-address', only('set the filing address'), async (req, res) => {
-    await setFilingAddress(office, staffOf(res), FilingAddress.parse(req.body).address);
+    await setFilingAddress(context, staffOf(res), FilingAddress.parse(req.body).address);
     res.status(204).end();
   });
   router.post('/mailboxes/guess', async (req, res) =>
@@ -110,38 +110,38 @@ export function mailboxRoutes(office: Office): Router {
     const { access, password, mailboxId, step } = TryAsk.parse(req.body);
     const staff = staffOf(res);
     const kept = mailboxId ? await mailboxToManage(db, staff, mailboxId) : null;
-    await refuseStrangeServers(office, staff, access);
+    await refuseStrangeServers(context, staff, access);
     const minutes = await mustWait(db, 'reach a server', String(staff.id));
     if (minutes) throw new Refusal(429, `Too many tries. Please wait ${minutes} minutes.`);
     await noteAttempt(db, 'reach a server', String(staff.id));
     const ways = accessFrom(
-      office,
+      context,
       access,
-      password ?? (kept ? keptPassword(office, kept, access, step) : ''),
+      password ?? (kept ? keptPassword(context, kept, access, step) : ''),
     );
     reply(res, TryResult, await (step === 'incoming' ? tryIncoming(ways) : tryOutgoing(ways)));
   });
   router.post('/mailboxes', async (req, res) =>
-    reply(res, Made, { id: await connectMailbox(office, staffOf(res), MailboxConnect.parse(req.body)) }),
+    reply(res, Made, { id: await connectMailbox(context, staffOf(res), MailboxConnect.parse(req.body)) }),
   );
   router.get('/mailboxes/:id', async (req, res) =>
-    reply(res, MailboxSettings, await mailboxSettings(office, staffOf(res), Id.parse(req.params.id))),
+    reply(res, MailboxSettings, await mailboxSettings(context, staffOf(res), Id.parse(req.params.id))),
   );
   router.put('/mailboxes/:id', async (req, res) => {
-    await changeMailbox(office, staffOf(res), Id.parse(req.params.id), MailboxChange.parse(req.body));
+    await changeMailbox(context, staffOf(res), Id.parse(req.params.id), MailboxChange.parse(req.body));
     res.status(204).end();
   });
   router.post('/mailboxes/:id/bin', async (req, res) => {
-    await makeBin(office, staffOf(res).id, Id.parse(req.params.id));
+    await makeBin(context, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
   router.post('/mailboxes/:id/verify', async (req, res) => {
     const mailbox = await mailboxToManage(db, staffOf(res), Id.parse(req.params.id));
-    reply(res, Verified, await verifyMailbox(office, mailbox));
+    reply(res, Verified, await verifyMailbox(context, mailbox));
   });
   router.delete('/mailboxes/:id', async (req, res) => {
     const { remove } = DisconnectQuery.parse(req.query);
-    await disconnectMailbox(office, staffOf(res), Id.parse(req.params.id), remove === '1');
+    await disconnectMailbox(context, staffOf(res), Id.parse(req.params.id), remove === '1');
     res.status(204).end();
   });
   router.post('/mailboxes/:id/retry', only('retry mailboxes'), async (req, res) => {

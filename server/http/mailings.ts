@@ -25,14 +25,14 @@ import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } 
 import { factCatalogue } from '../facts/gather.ts';
 import { listRecipients } from '../mailing/recipients.ts';
 import { selectionFields } from '../selection/fields.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
-import { listDispatch, settleUncertain } from '../mailing/progress.ts';
+import { listDispatch, resolveUncertain } from '../mailing/progress.ts';
 import { releaseMailing, steerMailing } from '../mailing/release.ts';
 
-export function mailingRoutes(office: Office): Router {
-  const { db } = office;
+export function mailingRoutes(context: AppContext): Router {
+  const { db } = context;
   const router = Router();
   const senders = only('release mailings');
   const writers = only('prepare mailings');
@@ -74,12 +74,12 @@ export function mailingRoutes(office: Office): Router {
     ),
   );
   router.post('/mailings/:id/test', writers, async (req, res) => {
-    await sendTest(office, staffOf(res), Id.parse(req.params.id), PreviewAsk.parse(req.body).clientId);
+    await sendTest(context, staffOf(res), Id.parse(req.params.id), PreviewAsk.parse(req.body).clientId);
     res.status(204).end();
   });
   router.post('/mailings/:id/release', senders, async (req, res) => {
     const { version, recipients } = Release.parse(req.body);
-    await releaseMailing(office, staffOf(res), Id.parse(req.params.id), version, recipients);
+    await releaseMailing(context, staffOf(res), Id.parse(req.params.id), version, recipients);
     res.status(204).end();
   });
   router.post('/mailings/:id/steer', senders, async (req, res) => {
@@ -91,7 +91,7 @@ export function mailingRoutes(office: Office): Router {
     reply(res, DispatchPage, await listDispatch(db, Id.parse(req.params.id), offset, limit));
   });
   router.post('/dispatch/:id/settle', senders, async (req, res) => {
-    await settleUncertain(db, staffOf(res), Id.parse(req.params.id), Settle.parse(req.body).outcome);
+    await resolveUncertain(db, staffOf(res), Id.parse(req.params.id), Settle.parse(req.body).outcome);
     res.status(204).end();
   });
   return router;

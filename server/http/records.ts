@@ -15,7 +15,7 @@ import {
 } from '../../contract/index.ts';
 import { ledger } from '../correspondence/ledger/ledger.ts';
 import type { LedgerKind } from '../correspondence/ledger/port.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { listClients, viewClient } from '../records/clients.ts';
 import { search } from '../records/search.ts';
 import { findDoubles, makeClient } from '../records/create.ts';
@@ -23,17 +23,17 @@ import { only, reply, staffOf } from './guard.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 
-export function recordsRoutes(office: Office, entries: readonly LedgerKind[]): Router {
-  const { db } = office;
+export function recordsRoutes(context: AppContext, entries: readonly LedgerKind[]): Router {
+  const { db } = context;
   const router = Router();
   router.get('/clients', async (req, res) =>
     reply(res, ClientPage, await listClients(db, ClientQuery.parse(req.query))),
   );
   router.get('/clients/doubles', async (req, res) =>
-    reply(res, Doubles, await findDoubles(office, DoublesQuery.parse(req.query))),
+    reply(res, Doubles, await findDoubles(context, DoublesQuery.parse(req.query))),
   );
   router.post('/clients', only('add to the records'), async (req, res) =>
-    reply(res, ClientMade, await makeClient(office, staffOf(res).id, NewClient.parse(req.body))),
+    reply(res, ClientMade, await makeClient(context, staffOf(res).id, NewClient.parse(req.body))),
   );
   router.get('/clients/:id', async (req, res) => {
     const client = await viewClient(db, Id.parse(req.params.id));
@@ -44,7 +44,7 @@ export function recordsRoutes(office: Office, entries: readonly LedgerKind[]): R
     reply(res, LedgerPage, await ledger(db, entries, Id.parse(req.params.id), LedgerQuery.parse(req.query))),
   );
   router.get('/search', async (req, res) =>
-    reply(res, SearchHits, await search(db, await filingRegister(office), SearchQuery.parse(req.query).q)),
+    reply(res, SearchHits, await search(db, await filingRegister(context), SearchQuery.parse(req.query).q)),
   );
   return router;
 }

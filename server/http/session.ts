@@ -8,7 +8,7 @@ import {
   type StaffMember,
 } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { mustWait, noteAttempt, type Measured } from '../security/attempts.ts';
 import {
   changePassword,
@@ -21,12 +21,12 @@ import { railCounts } from '../today/rail.ts';
 import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
-export function sessionRoutes(office: Office): Router {
+export function sessionRoutes(context: AppContext): Router {
   const router = Router();
-  const { db, log } = office;
+  const { db, log } = context;
 
   const describe = async (staff: StaffMember) => {
-    const firm = await office.firm();
+    const firm = await context.firm();
     const colleagues: StaffMember[] = await db('staff')
       .where({ active: 1 })
       .orderBy('name')
@@ -55,26 +55,32 @@ export function sessionRoutes(office: Office): Router {
     const staff = token ? await sessionStaff(db, token) : null;
     if (!token || !staff) {
       for (const [what, who] of measures) await noteAttempt(db, what, who);
-      await noteAudit(db, null, 'sign-in refused', 'staff', 0, null, { account, from });
+      await noteAudit(db, {
+        staffId: null,
+        action: 'sign-in refused',
+        subject: 'staff',
+        id: 0,
+        after: { account, from },
+      });
       log.warn({ from }, 'sign-in refused');
       throw new Refusal(400, 'That address and password do not go together.', 'password');
     }
-    setSessionCookie(res, token, office.config.secureCookies || req.secure);
+    setSessionCookie(res, token, context.config.secureCookies || req.secure);
     reply(res, Session, await describe(staff));
   });
 
-  router.get('/session', signedIn(office), async (_req, res) =>
+  router.get('/session', signedIn(context), async (_req, res) =>
     reply(res, Session, await describe(res.locals.staff as StaffMember)),
   );
 
   router.delete('/session', async (req, res) => {
     const token = sessionToken(req);
     if (token) await closeSession(db, token);
-    setSessionCookie(res, null, office.config.secureCookies || req.secure);
+    setSessionCookie(res, null, context.config.secureCookies || req.secure);
     res.status(204).end();
   });
 
-  router.put('/session/password', signedIn(office), async (req, res) => {
+  router.put('/session/password', signedIn(context), async (req, res) => {
     const { current, next } = PasswordChange.parse(req.body);
     const staff = staffOf(res);
     const who = `${staff.email} ${req.ip ?? 'nowhere'}`;
@@ -84,19 +90,24 @@ export function sessionRoutes(office: Office): Router {
       await noteAttempt(db, 'sign in as', who);
       throw new Refusal(400, 'That is not your present password.', 'current');
     }
-    await noteAudit(db, staff.id, 'password changed', 'staff', staff.id, null, null);
+    await noteAudit(db, { staffId: staff.id, action: 'password changed', subject: 'staff', id: staff.id });
     res.status(204).end();
   });
 
-  router.delete('/session/everywhere', signedIn(office), async (req, res) => {
+  router.delete('/session/everywhere', signedIn(context), async (req, res) => {
     const staff = staffOf(res);
     await closeSessions(db, staff.id);
-    await noteAudit(db, staff.id, 'signed out everywhere', 'staff', staff.id, null, null);
-    setSessionCookie(res, null, office.config.secureCookies || req.secure);
+    await noteAudit(db, {
+      staffId: staff.id,
+      action: 'signed out everywhere',
+      subject: 'staff',
+      id: staff.id,
+    });
+    setSessionCookie(res, null, context.config.secureCookies || req.secure);
     res.status(204).end();
   });
 
-  router.get('/rail', signedIn(office), async (req, res) =>
+  router.get('/rail', signedIn(context), async (req, res) =>
     reply(res, RailCounts.partial(), await railCounts(db, staffOf(res), RailQuery.parse(req.query).of)),
   );
   return router;

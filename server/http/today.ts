@@ -1,12 +1,12 @@
 import { Router } from 'express';
 import { Count, Page, ReturnedPage, SettleHeld, Today } from '../../contract/index.ts';
-import type { Office } from '../foundation/office.ts';
-import { listReturned, settleHeld } from '../today/returned.ts';
+import type { AppContext } from '../foundation/context.ts';
+import { listReturned, resolveHeld } from '../today/returned.ts';
 import { readToday } from '../today/today.ts';
 import { only, reply, staffOf } from './guard.ts';
 
-export function todayRoutes(office: Office): Router {
-  const { db } = office;
+export function todayRoutes(context: AppContext): Router {
+  const { db } = context;
   const router = Router();
   router.get('/today', async (_req, res) => reply(res, Today, await readToday(db, staffOf(res))));
   router.get('/returned', async (req, res) => {
@@ -15,7 +15,7 @@ export function todayRoutes(office: Office): Router {
   });
   router.post('/returned/held', only('settle returns'), async (req, res) => {
     const { apply } = SettleHeld.parse(req.body);
-    reply(res, Count, { count: await settleHeld(office, staffOf(res).id, apply) });
+    reply(res, Count, { count: await resolveHeld(context, staffOf(res).id, apply) });
   });
   return router;
 }

@@ -20,7 +20,7 @@ import {
   Wording,
   WordingDraft,
 } from '../../contract/index.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { documentsOfFile } from '../writing/documents.ts';
 import { beginDraft } from '../writing/begin.ts';
 import {
@@ -33,13 +33,13 @@ import {
   viewDraft,
 } from '../writing/drafts.ts';
 import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
-import { dropWording, factsOfFile, keepWording, listWordings } from '../writing/facts.ts';
+import { dropWording, factsOfFile, saveWording, listWordings } from '../writing/facts.ts';
 import { findCorrespondents } from '../writing/people.ts';
 import { only, reply, staffOf } from './guard.ts';
 
 /** Writing single messages: drafts, what goes into them, and sending them off. */
-export function writingRoutes(office: Office): Router {
-  const { db } = office;
+export function writingRoutes(context: AppContext): Router {
+  const { db } = context;
   const router = Router();
   const writers = only('write messages');
   router.get('/drafts', async (_req, res) =>
@@ -47,17 +47,17 @@ export function writingRoutes(office: Office): Router {
   );
   router.post('/drafts', writers, async (req, res) =>
     reply(res, Made, {
-      id: await beginDraft(office, staffOf(res).id, DraftBegin.parse(req.body ?? {})),
+      id: await beginDraft(context, staffOf(res).id, DraftBegin.parse(req.body ?? {})),
     }),
   );
   router.get('/drafts/:id', async (req, res) =>
-    reply(res, DraftView, await viewDraft(office, staffOf(res).id, Id.parse(req.params.id))),
+    reply(res, DraftView, await viewDraft(context, staffOf(res).id, Id.parse(req.params.id))),
   );
   router.put('/drafts/:id', writers, async (req, res) =>
     reply(
       res,
       DraftSaved,
-      await saveDraft(office, staffOf(res).id, Id.parse(req.params.id), DraftSave.parse(req.body)),
+      await saveDraft(context, staffOf(res).id, Id.parse(req.params.id), DraftSave.parse(req.body)),
     ),
   );
   router.delete('/drafts/:id', writers, async (req, res) => {
@@ -70,7 +70,7 @@ export function writingRoutes(office: Office): Router {
   });
   router.post('/drafts/:id/send', writers, async (req, res) => {
     const { version, at } = DraftSend.parse(req.body);
-    reply(res, DraftSent, await sendDraft(office, staffOf(res).id, Id.parse(req.params.id), version, at));
+    reply(res, DraftSent, await sendDraft(context, staffOf(res).id, Id.parse(req.params.id), version, at));
   });
   router.post('/drafts/:id/recall', writers, async (req, res) => {
     await recallDraft(db, staffOf(res).id, Id.parse(req.params.id));
@@ -107,7 +107,7 @@ export function writingRoutes(office: Office): Router {
     reply(res, z.array(Wording), await listWordings(db, OfFile.parse(req.query).file)),
   );
   router.post('/wordings', only('keep wordings'), async (req, res) => {
-    await keepWording(db, staffOf(res).id, WordingDraft.parse(req.body));
+    await saveWording(db, staffOf(res).id, WordingDraft.parse(req.body));
     res.status(204).end();
   });
   router.delete('/wordings/:id', only('keep wordings'), async (req, res) => {

@@ -5,7 +5,7 @@ import { settled, type Decided } from '../filing/decide.ts';
 import { fromJson } from '../foundation/json.ts';
 
 /** What we sent ourselves goes on the file that was chosen for it, whatever filing would think. */
-export async function settleSent(
+export async function fileAsChosen(
   trx: Transaction,
   messages: readonly Prepared[],
   decided: Decided[],

@@ -7,8 +7,8 @@ import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { holdTurn } from '../foundation/locks.ts';
-import { keepRaw } from '../foundation/sources.ts';
-import { settleSent } from './chosenFiles.ts';
+import { storeRaw } from '../foundation/sources.ts';
+import { fileAsChosen } from './chosenFiles.ts';
 import { decideFor, redecide, redecideRelated, type Decided, type Undecided } from '../filing/decide.ts';
 import { assignConversations } from './conversations.ts';
 import { lastWords } from './owes.ts';
@@ -27,14 +27,14 @@ const WORDS_AT_ONCE = 80;
  * comes: it is most of the writing. Should the process die before they are taken in, the next attempt finds them kept.
  * @param evenKnown for sources that may take the place of the one a record has
  */
-export async function keepSources(
+export async function storeSources(
   db: Knex,
   prepared: readonly Prepared[],
   { evenKnown = false } = {},
 ): Promise<void> {
   const known = evenKnown ? new Set<string>() : await knownBodies(db, prepared);
   const fresh = prepared.filter((message) => !known.has(bodyName(message.family, message.bodyKey)));
-  await keepRaw(
+  await storeRaw(
     db,
     fresh.map((message) => message.raw),
   );
@@ -88,7 +88,7 @@ function marksOf(arrivals: readonly Arrival[], prepared: readonly Prepared[]): M
  * Notes where the copies of messages lie, and their flags; what is still to be told to the server stays.
  * @param ids the record of each, in order
  */
-export async function keepCopies(
+export async function recordCopies(
   trx: Transaction,
   arrivals: readonly Arrival[],
   prepared: readonly Prepared[],
@@ -114,11 +114,11 @@ export async function keepCopies(
     ]),
   );
   const fresh = arrivals.filter(({ past }) => !past);
-  if (fresh.length) await keepPending(trx, fresh);
+  if (fresh.length) await applyPending(trx, fresh);
 }
 
 /** A message moved here is told to the server, and may be starred, before it is taken in at its new place. */
-async function keepPending(trx: Transaction, arrivals: readonly Arrival[]): Promise<void> {
+async function applyPending(trx: Transaction, arrivals: readonly Arrival[]): Promise<void> {
   for (const flag of ['seen', 'flagged'] as const)
     await trx.raw(
       `UPDATE message_copy JOIN mail_change USING (folder_id, uid) SET message_copy.${flag} = mail_change.value
@@ -133,9 +133,9 @@ async function keepPending(trx: Transaction, arrivals: readonly Arrival[]): Prom
  * @param arrivals the copies they come from, in the same order; none for what we sent ourselves
  * @returns the record of each, in the order given
  */
-export async function keepMessages(
+export async function recordMessages(
   trx: Transaction,
-  mind: FilingKnowledge,
+  knowledge: FilingKnowledge,
   prepared: readonly Prepared[],
   arrivals: readonly Arrival[] = [],
 ): Promise<number[]> {
@@ -151,22 +151,22 @@ export async function keepMessages(
   }
   const ids = new Map([...known].map(([key, { id }]) => [key, id]));
   const ordered = [...fresh.values()].sort((a, b) => a.at.getTime() - b.at.getTime());
-  if (ordered.length) await keepNew(trx, mind, ordered, marks, ids);
-  await foundToBeOurs(trx, mind, prepared, known);
+  if (ordered.length) await recordNew(trx, knowledge, ordered, marks, ids);
+  await foundToBeOurs(trx, knowledge, prepared, known);
   return prepared.map((message) => ids.get(message.key) ?? 0);
 }
 
-async function keepNew(
+async function recordNew(
   trx: Transaction,
-  mind: FilingKnowledge,
+  knowledge: FilingKnowledge,
   ordered: readonly Prepared[],
   marks: ReadonlyMap<string, Marks>,
   ids: Map<string, number>,
 ): Promise<void> {
   const { conversations, joined } = await assignConversations(trx, ordered);
   await noteSenders(trx, ordered);
-  const decided = await decideFor(trx, mind, ordered.map(undecided));
-  await settleSent(trx, ordered, decided);
+  const decided = await decideFor(trx, knowledge, ordered.map(undecided));
+  await fileAsChosen(trx, ordered, decided);
   const waits = lastWords(ordered, conversations, joined);
   const now = new Date();
   const rows = ordered.map((message, index) => ({
@@ -183,11 +183,11 @@ async function keepNew(
   await insertAll(trx, 'message', rows);
   for (const [key, { id }] of await identified(trx, ordered)) ids.set(key, id);
   const idOf = (message: Prepared) => ids.get(message.key) ?? 0;
-  await keepParts(trx, ordered, decided, idOf);
+  await insertParts(trx, ordered, decided, idOf);
   await noteWhoOwes(trx, [...joined]);
   const settled = await redecideRelated(
     trx,
-    mind,
+    knowledge,
     [...new Set(conversations)],
     ordered.flatMap((message, index) =>
       decided[index]?.columns.state === 'suggested' ? [] : message.subjectHashes,
@@ -208,7 +208,7 @@ async function keepNew(
 /** What was kept as somebody's claim to be us turns out to lie in Sent: from now on it is ours. */
 async function foundToBeOurs(
   trx: Transaction,
-  mind: FilingKnowledge,
+  knowledge: FilingKnowledge,
   prepared: readonly Prepared[],
   known: ReadonlyMap<string, { id: number; direction: string }>,
 ): Promise<void> {
@@ -227,11 +227,11 @@ async function foundToBeOurs(
     .distinct('conversation_id')
     .pluck('conversation_id');
   await noteWhoOwes(trx, conversations);
-  await redecide(trx, mind, [...found.keys()], { evenAside: true });
+  await redecide(trx, knowledge, [...found.keys()], { evenAside: true });
 }
 
 /** Everything that hangs on the records of new messages. */
-async function keepParts(
+async function insertParts(
   trx: Transaction,
   messages: readonly Prepared[],
   decided: readonly Decided[],

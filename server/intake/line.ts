@@ -8,11 +8,11 @@ import {
 } from '../foundation/database.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { holdMessages, refreshMarks } from '../correspondence/marks.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { readSources, unread, type Reading } from '../reading/pool.ts';
 import { Turns } from '../foundation/turns.ts';
 import { compareSent } from './compare.ts';
-import { intakeTurn, keepCopies, keepMessages, keepSources } from './keep.ts';
+import { intakeTurn, recordCopies, recordMessages, storeSources } from './keep.ts';
 import { takeAwayOurs } from './ownCopies.ts';
 import { prepare, type Arrival, type Prepared, type Receiving } from './prepare.ts';
 import { noteServers, receivingServer } from './senders.ts';
@@ -30,7 +30,7 @@ export class IntakeLine {
   private readonly waiting = new Set<Promise<unknown>>();
 
   constructor(
-    private readonly office: Office,
+    private readonly context: AppContext,
     private readonly mailboxId: number,
   ) {}
 
@@ -43,7 +43,7 @@ export class IntakeLine {
     const before = this.tail;
     const work = Promise.all([this.read(arrivals), before]).then(async ([batch]) => {
       // What comes after a failure waits for the next attempt: progress must not run ahead of it.
-      if (!this.failure) await takeIn(this.office, batch, progress);
+      if (!this.failure) await takeIn(this.context, batch, progress);
     });
     this.tail = work.catch((error: unknown) => {
       this.failure ??= { error };
@@ -55,11 +55,11 @@ export class IntakeLine {
   }
 
   private async read(arrivals: readonly Arrival[]): Promise<Batch> {
-    const receiving = await receivingServer(this.office.db, this.mailboxId);
+    const receiving = await receivingServer(this.context.db, this.mailboxId);
     const readings = await readSources(arrivals.map((arrival) => arrival.raw));
-    const batch = await prepared(this.office, receiving, arrivals, readings);
+    const batch = await prepared(this.context, receiving, arrivals, readings);
     // What cannot be kept beforehand is found out, message by message, when its turn comes.
-    await keepSources(this.office.db, batch.prepared).catch((error: unknown) => {
+    await storeSources(this.context.db, batch.prepared).catch((error: unknown) => {
       if (!isRefusedContent(error)) throw error;
     });
     return batch;
@@ -81,12 +81,12 @@ interface Batch {
 }
 
 async function prepared(
-  office: Office,
+  context: AppContext,
   receiving: Receiving,
   arrivals: readonly Arrival[],
   readings: readonly Reading[],
 ): Promise<Batch> {
-  const { register } = await filingKnowledge(office);
+  const { register } = await filingKnowledge(context);
   const turns = new Turns();
   const ready: Prepared[] = [];
   for (const [index, arrival] of arrivals.entries()) {
@@ -105,28 +105,28 @@ async function prepared(
  * one transaction. Taking the same batch in again changes nothing. A batch that the database refuses for
  * what it holds is halved, down to the one message; that is kept as its source with its headers, and says why.
  */
-async function takeIn(office: Office, batch: Batch, progress?: Progress): Promise<void> {
+async function takeIn(context: AppContext, batch: Batch, progress?: Progress): Promise<void> {
   const { arrivals, receiving } = batch;
   try {
-    await keepBatch(office, batch, progress);
+    await recordBatch(context, batch, progress);
   } catch (error) {
     if (!isRefusedContent(error) && !isOwnFault(error)) throw error;
     if (arrivals.length > 1) {
       const half = Math.ceil(arrivals.length / 2);
-      await takeIn(office, part(batch, 0, half));
-      await takeIn(office, part(batch, half), progress);
+      await takeIn(context, part(batch, 0, half));
+      await takeIn(context, part(batch, half), progress);
       return;
     }
     const [arrival] = arrivals;
     if (!arrival || batch.prepared[0]?.read.problem) throw error;
-    office.log.warn(
+    context.log.warn(
       { mailbox: receiving.mailboxId, error: errorForLog(error) },
       'a message could not be kept whole',
     );
     const reading = await unread(arrival.raw, 'our database does not take what it holds');
-    const bare = await prepared(office, receiving, arrivals, [reading]);
-    await keepSources(office.db, bare.prepared);
-    await keepBatch(office, bare, progress);
+    const bare = await prepared(context, receiving, arrivals, [reading]);
+    await storeSources(context.db, bare.prepared);
+    await recordBatch(context, bare, progress);
   }
 }
 
@@ -134,21 +134,21 @@ function part({ receiving, arrivals, prepared: ready }: Batch, from: number, to?
   return { receiving, arrivals: arrivals.slice(from, to), prepared: ready.slice(from, to) };
 }
 
-async function keepBatch(
-  office: Office,
+async function recordBatch(
+  context: AppContext,
   { receiving, arrivals, prepared }: Batch,
   progress?: Progress,
 ): Promise<void> {
-  const mind = await filingKnowledge(office);
-  await transact(office.db, async (trx) => {
+  const knowledge = await filingKnowledge(context);
+  await transact(context.db, async (trx) => {
     if (arrivals.length) {
       await intakeTurn(trx);
       const newest = (await selectFirst(trx('message'), { id: trx.raw<number | null>('MAX(id)') }))?.id ?? 0;
-      const ids = await keepMessages(trx, mind, prepared, arrivals);
+      const ids = await recordMessages(trx, knowledge, prepared, arrivals);
       // What was here before may be read or moved at this moment; what is new nobody knows yet.
       const known = ids.filter((id) => id <= newest);
       await holdMessages(trx, known);
-      await keepCopies(trx, arrivals, prepared, ids);
+      await recordCopies(trx, arrivals, prepared, ids);
       // What is new has its marks already.
       await refreshMarks(trx, known);
       await compareSent(trx, arrivals, prepared, ids);

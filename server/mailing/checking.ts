@@ -4,7 +4,7 @@ import type { Knex } from 'knex';
 import { MailingDraft, type Checks, type Preview, type StaffMember } from '../../contract/index.ts';
 import { domainOf } from '../../core/address/address.ts';
 import { renderMessage } from '../../core/merge/render.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { accessOf, readMailbox } from '../mailserver/access.ts';
@@ -95,19 +95,19 @@ export async function previewMailing(db: Knex, id: number, clientId: number): Pr
 
 /** Sends one recipient's message to the person at the desk instead. */
 export async function sendTest(
-  office: Office,
+  context: AppContext,
   staff: StaffMember,
   id: number,
   clientId: number,
 ): Promise<void> {
-  const { db } = office;
+  const { db } = context;
   const draft = draftOf(await readRecord(db, id));
   const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
   if (!recipient) throw notFound('That recipient');
   const mailbox = await readMailbox(db, recipient.mailboxId);
   const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });
   try {
-    await withConnection(accessOf(mailbox, office.config), (connection) =>
+    await withConnection(accessOf(mailbox, context.config), (connection) =>
       connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),
     );
   } catch (error) {

@@ -2,7 +2,7 @@ import { transact } from '../foundation/database.ts';
 import type { Rows } from '../foundation/tables.ts';
 import type { Knex } from 'knex';
 import { selectionOf } from '../../core/selection/tree.ts';
-import { changeSelection, keepSelection } from '../selection/kept.ts';
+import { changeSelection, saveSelection } from '../selection/kept.ts';
 import {
   MailingDraft,
   type MailingProgress,
@@ -129,9 +129,15 @@ export async function createMailing(db: Knex, staff: StaffMember, copyOf: number
     const [id = 0] = await trx('mailing').insert({
       ...columns(draft),
       owner_id: staff.id,
-      selection_id: await keepSelection(trx, staff.id, draft.selection),
+      selection_id: await saveSelection(trx, staff.id, draft.selection),
     });
-    await noteAudit(trx, staff.id, 'begun', 'mailing', id, null, { name: draft.name });
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'begun',
+      subject: 'mailing',
+      id,
+      after: { name: draft.name },
+    });
     await noteChange(trx, 'mailings', 'mailing', [id]);
     return id;
   });
@@ -174,7 +180,13 @@ export async function deleteMailing(db: Knex, staff: StaffMember, id: number): P
     if (!(await trx('mailing').where({ id, state: 'draft' }).delete()))
       throw new Refusal(409, 'Only a draft can be thrown away.');
     await trx('selection').where({ id: row.selection_id }).delete();
-    await noteAudit(trx, staff.id, 'thrown away', 'mailing', id, { name: row.name }, null);
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'thrown away',
+      subject: 'mailing',
+      id,
+      before: { name: row.name },
+    });
     await noteChange(trx, 'mailings', 'mailing', [id]);
   });
 }

@@ -96,7 +96,7 @@ export async function listDispatch(
 }
 
 /** A person settles an uncertain message: it did leave, or it is to be sent again. */
-export async function settleUncertain(
+export async function resolveUncertain(
   db: Knex,
   staff: StaffMember,
   dispatchId: number,
@@ -115,7 +115,12 @@ export async function settleUncertain(
       await trx('mailing')
         .where({ id: row.mailing_id, state: 'finished' })
         .update({ state: 'leaving', finished_at: null });
-    await noteAudit(trx, staff.id, `settled as ${outcome}`, 'dispatch', dispatchId, null, null);
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: `settled as ${outcome}`,
+      subject: 'dispatch',
+      id: dispatchId,
+    });
     // A single letter's, too: then it is a matter of whoever wrote it.
     await noteChange(trx, 'mailings');
     await noteChange(trx, 'drafts');

@@ -3,7 +3,7 @@ import type { Knex } from 'knex';
 import type { StaffMember } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact } from '../foundation/database.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { insertAll } from '../foundation/rows.ts';
@@ -17,13 +17,13 @@ import { toJson } from '../foundation/json.ts';
  * All or nothing; releasing twice is refused.
  */
 export async function releaseMailing(
-  office: Office,
+  context: AppContext,
   staff: StaffMember,
   id: number,
   version: number,
   expected: number,
 ): Promise<void> {
-  const { db, config } = office;
+  const { db, config } = context;
   const checks = await checkMailing(db, id);
   if (checks.problems[0]) throw new Refusal(400, checks.problems[0]);
   const gap = checks.missing[0];
@@ -68,7 +68,13 @@ export async function releaseMailing(
     await trx('mailing')
       .where({ id })
       .update({ state: 'leaving', released_at: new Date(), released_by: staff.id });
-    await noteAudit(trx, staff.id, 'released', 'mailing', id, null, { recipients: rows.length });
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'released',
+      subject: 'mailing',
+      id,
+      after: { recipients: rows.length },
+    });
     await noteChange(trx, 'mailings', 'mailing', [id]);
   });
 }
@@ -89,7 +95,7 @@ export async function steerMailing(
         .where({ mailing_id: id })
         .whereIn('state', ['waiting', 'delayed'])
         .update({ state: 'cancelled' });
-    await noteAudit(trx, staff.id, to, 'mailing', id, null, null);
+    await noteAudit(trx, { staffId: staff.id, action: to, subject: 'mailing', id });
     await noteChange(trx, 'mailings', 'mailing', [id]);
   });
 }

@@ -7,7 +7,7 @@ import { transact, type Transaction } from '../foundation/database.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { readFirm } from '../foundation/firm.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from './files.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { countOf, likePattern } from '../foundation/rows.ts';
@@ -17,11 +17,11 @@ const MOST_DOUBLES = 6;
 
 /** Clients who may be the one about to be made: by address, by the person's name, by the client's name. */
 export async function findDoubles(
-  office: Office,
+  context: AppContext,
   wanted: { name: string; firstName: string; lastName: string; email: string },
 ): Promise<Doubles> {
-  const { db } = office;
-  const register = await filingRegister(office);
+  const { db } = context;
+  const register = await filingRegister(context);
   const why = new Map<number, string>();
   const person = `${wanted.firstName} ${wanted.lastName}`.trim();
   for (const each of register.peopleAt(wanted.email))
@@ -53,11 +53,11 @@ export async function findDoubles(
 
 /** Makes a client with its first person and its General file, or adds a person to a client that is there. */
 export async function makeClient(
-  office: Office,
+  context: AppContext,
   staffId: number,
   wanted: z.output<typeof NewClient>,
 ): Promise<ClientMade> {
-  const made = await transact(office.db, async (trx) => {
+  const made = await transact(context.db, async (trx) => {
     const clientId = wanted.clientId ?? (await insertClient(trx, staffId, wanted));
     if (!(await trx('client').where({ id: clientId }).first('id'))) throw notFound('That client');
     const [personId = 0] = await trx('person').insert({
@@ -75,13 +75,13 @@ export async function makeClient(
       role: wanted.role || 'contact',
       position: await countOf(trx('client_person').where({ client_id: clientId })),
     });
-    await noteAudit(trx, staffId, 'person made', 'person', personId, null, wanted);
+    await noteAudit(trx, { staffId, action: 'person made', subject: 'person', id: personId, after: wanted });
     const general = await trx('file').where({ client_id: clientId, general: 1 }).orderBy('id').first('id');
     const fileId: number = general?.id ?? (await insertGeneral(trx, staffId, clientId));
     await noteChange(trx, 'records', 'client', [clientId]);
     return { clientId, personId, fileId };
   });
-  const generalFile = (await filesByIds(office.db, [made.fileId])).get(made.fileId);
+  const generalFile = (await filesByIds(context.db, [made.fileId])).get(made.fileId);
   if (!generalFile) throw notFound('The General file');
   return { clientId: made.clientId, personId: made.personId, generalFile };
 }
@@ -99,7 +99,7 @@ async function insertClient(
     place: wanted.place,
     adviser_id: await adviserFor(trx, staffId),
   });
-  await noteAudit(trx, staffId, 'client made', 'client', id, null, wanted);
+  await noteAudit(trx, { staffId, action: 'client made', subject: 'client', id, after: wanted });
   return id;
 }
 
@@ -123,6 +123,6 @@ async function insertGeneral(trx: Transaction, staffId: number, clientId: number
     general: true,
     opened: new Date().toISOString().slice(0, 10),
   });
-  await noteAudit(trx, staffId, 'file opened', 'file', id, null, { number });
+  await noteAudit(trx, { staffId, action: 'file opened', subject: 'file', id, after: { number } });
   return id;
 }

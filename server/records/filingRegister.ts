@@ -4,7 +4,7 @@ import freemail from 'email-providers/all.json' with { type: 'json' };
 import type { Knex } from 'knex';
 import { FilingRegister } from '../../core/filing/register.ts';
 import { readFirm } from '../foundation/firm.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 
 /** Reads the whole register into the indexed form that filing works on. */
 export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
@@ -63,22 +63,22 @@ interface HeldRegister {
   state: string;
   register: FilingRegister;
 }
-const held = new WeakMap<Office, HeldRegister>();
-const loading = new WeakMap<Office, Promise<FilingRegister>>();
+const held = new WeakMap<AppContext, HeldRegister>();
+const loading = new WeakMap<AppContext, Promise<FilingRegister>>();
 
 /** The records indexed for filing, held in this process; read again only when they changed. */
-export async function filingRegister(office: Office): Promise<FilingRegister> {
-  const state = await stateOf(office.db, 'records');
-  const known = held.get(office);
+export async function filingRegister(context: AppContext): Promise<FilingRegister> {
+  const state = await stateOf(context.db, 'records');
+  const known = held.get(context);
   if (known?.state === state) return known.register;
-  const underWay = loading.get(office);
+  const underWay = loading.get(context);
   if (underWay) return underWay;
-  const work = loadFilingRegister(office.db)
+  const work = loadFilingRegister(context.db)
     .then((register) => {
-      held.set(office, { state, register });
+      held.set(context, { state, register });
       return register;
     })
-    .finally(() => loading.delete(office));
-  loading.set(office, work);
+    .finally(() => loading.delete(context));
+  loading.set(context, work);
   return work;
 }

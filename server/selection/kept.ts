@@ -3,7 +3,7 @@ import type { Transaction } from '../foundation/database.ts';
 import { toJson } from '../foundation/json.ts';
 
 /** Keeps a selection as a record of its own. @returns its number */
-export async function keepSelection(trx: Transaction, ownerId: number, tree: Selection): Promise<number> {
+export async function saveSelection(trx: Transaction, ownerId: number, tree: Selection): Promise<number> {
   const [id = 0] = await trx('selection').insert({
     owner_id: ownerId,
     tree: toJson('selection.tree', tree),

@@ -9,7 +9,7 @@ import { noteChange } from '../foundation/changes.ts';
 import { hashOf } from '../foundation/sources.ts';
 import { readableBy } from '../correspondence/access.ts';
 import { markDead } from '../intake/returns.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { readingOf } from '../reading/kept.ts';
 
 /** Returned messages of this long ago are still worth mending. */
@@ -92,8 +92,8 @@ async function returnedRow(
  * for nothing.
  * @returns how many addresses it was about
  */
-export async function settleHeld(office: Office, staffId: number, apply: boolean): Promise<number> {
-  const count = await transact(office.db, async (trx) => {
+export async function resolveHeld(context: AppContext, staffId: number, apply: boolean): Promise<number> {
+  const count = await transact(context.db, async (trx) => {
     const rows = await trx('return_report')
       .where({ state: 'held' })
       .forUpdate()
@@ -107,8 +107,14 @@ export async function settleHeld(office: Office, staffId: number, apply: boolean
         )
         .update({ state: apply ? 'applied' : 'dismissed', settled_by: staffId });
     const addresses = [...new Set(rows.map(({ email_key }) => email_key))];
-    await noteAudit(trx, staffId, apply ? 'returns applied' : 'returns dismissed', 'address', 0, null, {
-      addresses,
+    await noteAudit(trx, {
+      staffId,
+      action: apply ? 'returns applied' : 'returns dismissed',
+      subject: 'address',
+      id: 0,
+      after: {
+        addresses,
+      },
     });
     await noteChange(trx, 'mail');
     await noteChange(trx, 'records');

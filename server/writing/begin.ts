@@ -11,8 +11,8 @@ import { transact } from '../foundation/database.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { messageEnclosure, messageReading } from '../filing/message.ts';
 import { writableBoxIds } from '../correspondence/boxes.ts';
-import type { Office } from '../foundation/office.ts';
-import { keepEnclosure } from './enclosures.ts';
+import type { AppContext } from '../foundation/context.ts';
+import { storeEnclosure } from './enclosures.ts';
 import { findCorrespondents } from './people.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
@@ -22,13 +22,13 @@ const MOST_ENCLOSURES = 50;
 
 /** Begins a message, with what can be known filled in: to whom, from which mailbox, about what, on which file. */
 export async function beginDraft(
-  office: Office,
+  context: AppContext,
   staffId: number,
   begin: z.output<typeof DraftBegin>,
 ): Promise<number> {
-  const { db } = office;
+  const { db } = context;
   const start = begin.messageId
-    ? await aboutMessage(office, staffId, begin.messageId, begin.how === 'new' ? 'reply' : begin.how)
+    ? await aboutMessage(context, staffId, begin.messageId, begin.how === 'new' ? 'reply' : begin.how)
     : await toSomebody(db, begin);
   const mailboxId = await mailboxFor(db, staffId, begin.messageId);
   const enclosures: Awaited<ReturnType<typeof messageEnclosure>>[] = [];
@@ -49,7 +49,7 @@ export async function beginDraft(
       file_ids: toJson('draft.file_ids', start.fileIds),
       saved_at: new Date(),
     });
-    for (const part of enclosures) await keepEnclosure(trx, id, part.filename, part.mimeType, part.content);
+    for (const part of enclosures) await storeEnclosure(trx, id, part.filename, part.mimeType, part.content);
     return id;
   });
 }
@@ -95,14 +95,14 @@ async function currentAddress(db: Knex, personId: number): Promise<Addressee[]> 
 }
 
 async function aboutMessage(
-  office: Office,
+  context: AppContext,
   staffId: number,
   messageId: number,
   how: 'reply' | 'all' | 'forward',
 ): Promise<Start> {
-  const { db } = office;
+  const { db } = context;
   const { read } = await messageReading(db, staffId, messageId);
-  const register = await filingRegister(office);
+  const register = await filingRegister(context);
   const { zone } = await readFirm(db);
   const filed: number[] = await db('filing').where({ message_id: messageId }).pluck('file_id');
   const row = await db('message').where({ id: messageId }).first('candidates', 'state', 'at');

@@ -16,7 +16,7 @@ import { isAddress, shownName } from '../../core/address/address.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { boxToWriteAs } from '../correspondence/boxes.ts';
-import type { Office } from '../foundation/office.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from '../records/files.ts';
 import { signatureOf, type DraftRecord } from './compose.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
@@ -34,14 +34,14 @@ export async function readDraft(db: Knex, staffId: number, id: number): Promise<
   return row;
 }
 
-export async function viewDraft(office: Office, staffId: number, id: number): Promise<DraftView> {
-  const { db } = office;
+export async function viewDraft(context: AppContext, staffId: number, id: number): Promise<DraftView> {
+  const { db } = context;
   const row = await readDraft(db, staffId, id);
   const people = fromJson('draft.people', row.people);
   const fileIds = fromJson('draft.file_ids', row.file_ids);
   const [files, fitting, enclosures, signature, about, dispatch] = await Promise.all([
     filesByIds(db, fileIds),
-    fittingFiles(office, people),
+    fittingFiles(context, people),
     select(
       db('draft_enclosure')
         .join('raw', 'raw.hash', 'draft_enclosure.hash')
@@ -106,8 +106,8 @@ function stateOf(own: DraftRecord['state'], dispatch: string | null | undefined)
 }
 
 /** Files of the clients whose people a message is to: open ones first, General last. */
-async function fittingFiles(office: Office, people: Addressees): Promise<FileRef[]> {
-  const register = await filingRegister(office);
+async function fittingFiles(context: AppContext, people: Addressees): Promise<FileRef[]> {
+  const register = await filingRegister(context);
   const clients = new Set(
     [...people.to, ...people.cc].flatMap(({ email }) =>
       register.peopleAt(email).flatMap((person) => person.clientIds),
@@ -116,7 +116,7 @@ async function fittingFiles(office: Office, people: Addressees): Promise<FileRef
   const files = [...clients].flatMap((id) => register.filesOf(id)).filter((file) => !file.closed);
   const ordered = [...files].sort((a, b) => Number(a.general) - Number(b.general) || b.id - a.id);
   const byId = await filesByIds(
-    office.db,
+    context.db,
     ordered.slice(0, MOST_FITTING).map((file) => file.id),
   );
   return [...byId.values()].sort((a, b) => Number(a.general) - Number(b.general) || b.id - a.id);
@@ -124,12 +124,12 @@ async function fittingFiles(office: Office, people: Addressees): Promise<FileRef
 
 /** Keeps what was typed. @throws when another window saved it meanwhile, or it is no draft any more */
 export async function saveDraft(
-  office: Office,
+  context: AppContext,
   staffId: number,
   id: number,
   save: z.output<typeof DraftSave>,
 ): Promise<DraftSaved> {
-  const { db } = office;
+  const { db } = context;
   await readDraft(db, staffId, id);
   if (save.mailboxId !== null) await boxToWriteAs(db, staffId, save.mailboxId);
   const fileIds = [...new Set(save.fileIds)];
@@ -157,7 +157,7 @@ export async function saveDraft(
   return {
     version: save.version + 1,
     savedAt: savedAt.toISOString(),
-    fittingFiles: await fittingFiles(office, save.people),
+    fittingFiles: await fittingFiles(context, save.people),
   };
 }
 
@@ -196,13 +196,13 @@ async function noteDraft(trx: Transaction, id: number): Promise<void> {
  * dispatch like any other: crash-safe, tried again, and logged as the bytes that left.
  */
 export async function sendDraft(
-  office: Office,
+  context: AppContext,
   staffId: number,
   id: number,
   version: number,
   at: string | null,
 ): Promise<DraftSent> {
-  const { db } = office;
+  const { db } = context;
   const draft = await readDraft(db, staffId, id);
   if (draft.version !== version || draft.state !== 'draft')
     throw new Refusal(
@@ -222,7 +222,7 @@ export async function sendDraft(
     throw new Refusal(400, 'That mailbox is not verified yet, so nothing is sent from it.', 'mailboxId');
   const later = at ? new Date(at) : null;
   if (later && later.getTime() < Date.now()) throw new Refusal(400, 'That time has passed.', 'at');
-  const leaves = later ?? new Date(Date.now() + UNDO * Math.min(1, office.config.waitScale));
+  const leaves = later ?? new Date(Date.now() + UNDO * Math.min(1, context.config.waitScale));
   await transact(db, async (trx) => {
     const changed = await trx('draft')
       .where({ id, version, state: 'draft' })

@@ -1,6 +1,6 @@
 import { selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
-import { keepRaw, packRaw } from '../foundation/sources.ts';
+import { storeRaw, packRaw } from '../foundation/sources.ts';
 import { messageEnclosure } from '../filing/message.ts';
 import { readDraft } from './drafts.ts';
 import { Refusal } from '../foundation/refusal.ts';
@@ -25,12 +25,12 @@ export async function addEnclosure(
   );
   if (Number(before?.bytes ?? 0) + content.length > MOST_BYTES)
     throw new Refusal(413, 'Together the enclosures are larger than 25 MB, which most mail servers refuse.');
-  await keepEnclosure(db, id, filename, mimeType, content);
+  await storeEnclosure(db, id, filename, mimeType, content);
   await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
 }
 
 /** Keeps an enclosure with its draft, its content once however often it is enclosed. */
-export async function keepEnclosure(
+export async function storeEnclosure(
   db: Knex,
   draftId: number,
   filename: string,
@@ -38,7 +38,7 @@ export async function keepEnclosure(
   content: Uint8Array,
 ): Promise<void> {
   const packed = await packRaw(content);
-  await keepRaw(db, [packed]);
+  await storeRaw(db, [packed]);
   await db('draft_enclosure').insert({
     draft_id: draftId,
     // No path and no control characters: it becomes a header.

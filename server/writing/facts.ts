@@ -74,7 +74,7 @@ export async function listWordings(db: Knex, fileId: number | undefined): Promis
   });
 }
 
-export async function keepWording(
+export async function saveWording(
   db: Knex,
   staffId: number,
   draft: z.output<typeof WordingDraft>,
@@ -85,7 +85,13 @@ export async function keepWording(
       staff_id: staffId,
       body: toJson('wording.body', draft.body),
     });
-    await noteAudit(db, staffId, 'wording kept', 'wording', id, null, { name: draft.name });
+    await noteAudit(db, {
+      staffId,
+      action: 'wording kept',
+      subject: 'wording',
+      id,
+      after: { name: draft.name },
+    });
   } catch (error) {
     if (isDuplicate(error)) throw new Refusal(409, 'There is one of that name already.', 'name');
     throw error;
@@ -98,5 +104,5 @@ export async function dropWording(db: Knex, staff: StaffMember, id: number): Pro
   if (!row) return;
   if (row.staff_id !== staff.id && !may(staff.role, 'drop wordings')) throw notAllowed('drop wordings');
   await db('wording').where({ id }).delete();
-  await noteAudit(db, staff.id, 'wording dropped', 'wording', id, row, null);
+  await noteAudit(db, { staffId: staff.id, action: 'wording dropped', subject: 'wording', id, before: row });
 }

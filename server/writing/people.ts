@@ -1,6 +1,6 @@
 import type { Knex } from 'knex';
 import type { Correspondent } from '../../contract/index.ts';
-import { searchExpression } from '../../core/message/query.ts';
+import { searchExpression } from '../foundation/fullText.ts';
 import { likePattern, select } from '../foundation/rows.ts';
 
 const MOST = 12;

@@ -6,7 +6,6 @@ import { accessible, openOffice, signIn, type BrowserOffice } from './office.ts'
 describe('the first working day, in the browser', function () {
   this.timeout(120_000);
   // A machine with two cores, a browser, a database and an exchange on them is slow at times.
-  this.retries(1);
   let office: BrowserOffice;
   before(async () => {
     office = await openOffice({ clients: 30, files: 70, speed: 400, answerShare: 1 });

@@ -9,7 +9,6 @@ const MAREN = 'maren.okell@quillhurst.example';
 describe('the day’s mail, in the browser', function () {
   this.timeout(120_000);
   // A machine with two cores, a browser, a database and an exchange on them is slow at times.
-  this.retries(1);
   let office: BrowserOffice;
   /** What the exchange holds: the flags of the message in a folder, or null. */
   const onServer = (address: string, folder: string, id: string) => {

@@ -4,7 +4,7 @@ import { answerTo } from '../../core/conversation/answer.ts';
 import { leavesOpen } from '../../core/conversation/owing.ts';
 import { fillIn, paragraph, quotedAnswer, renderLetter, subjectFor } from '../../core/merge/letter.ts';
 import { differences } from '../../core/message/compare.ts';
-import { searchExpression } from '../../core/message/query.ts';
+import { searchExpression } from '../../server/foundation/fullText.ts';
 import { readMessage } from '../../core/message/read.ts';
 import { writtenPart } from '../../core/message/written.ts';
 

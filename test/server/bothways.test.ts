@@ -27,7 +27,7 @@ function bothWays(title: string, extensions: readonly string[]) {
     let archive: Folder;
     let trash: Folder;
     const act = (ids: number[], what: Parameters<typeof actOnMail>[2]['act']) =>
-      actOnMail(firm.office, INES_ID, { messageIds: ids, act: what });
+      actOnMail(firm.context, INES_ID, { messageIds: ids, act: what });
     async function syncInes() {
       const mailbox = await one(firm.db('mailbox').where({ address: INES }).first());
       // As if it were time to compare everything where the server keeps no count of changes.
@@ -35,7 +35,7 @@ function bothWays(title: string, extensions: readonly string[]) {
         .db('folder')
         .where({ mailbox_id: mailbox.id })
         .update({ checked_at: new Date(0) });
-      await new MailboxSync(firm.office, mailbox).runOnce();
+      await new MailboxSync(firm.context, mailbox).runOnce();
     }
     const idOf = async (id: string) => (await found(firm, id)).message?.id as number;
     before(async () => {

@@ -15,7 +15,7 @@ describe('changes that cannot be meant any more', () => {
   let firm: TestFirm;
   let account: Account;
   const sync = async () =>
-    new MailboxSync(firm.office, await one(firm.db('mailbox').where({ address: RUFUS }).first())).runOnce();
+    new MailboxSync(firm.context, await one(firm.db('mailbox').where({ address: RUFUS }).first())).runOnce();
   const idOf = async (id: string) =>
     (await one(firm.db('message').where({ message_id: id }).first('id'))).id as number;
   const waiting = async () => await countOf(firm.db('mail_change'));
@@ -36,7 +36,7 @@ describe('changes that cannot be meant any more', () => {
       account.create('Work');
       deliver(firm, RUFUS, `work-${name}@x.example`, { folder: 'Work' });
       await sync();
-      await actOnMail(firm.office, RUFUS_ID, {
+      await actOnMail(firm.context, RUFUS_ID, {
         messageIds: [await idOf(`work-${name}@x.example`)],
         act: { kind: 'throw away', forGood: false },
       });
@@ -61,7 +61,7 @@ describe('changes that cannot be meant any more', () => {
       for (const n of [1, 2]) deliver(firm, RUFUS, `${how}${n}@x.example`, { folder: 'Fields' });
       await sync();
       const ids = [await idOf(`${how}1@x.example`), await idOf(`${how}2@x.example`)];
-      await actOnMail(firm.office, RUFUS_ID, { messageIds: ids, act: { kind: 'star', on: true } });
+      await actOnMail(firm.context, RUFUS_ID, { messageIds: ids, act: { kind: 'star', on: true } });
       if (how === 'gone') account.remove('Fields');
       else account.rename('Fields', 'Meadows');
       deliver(firm, RUFUS, `after-${how}@x.example`);
@@ -75,7 +75,7 @@ describe('changes that cannot be meant any more', () => {
 
   it('follow a message that is being moved: taken back, starred, moved on while the server is being told', async () => {
     const act = (id: number, what: Parameters<typeof actOnMail>[2]['act']) =>
-      actOnMail(firm.office, RUFUS_ID, { messageIds: [id], act: what });
+      actOnMail(firm.context, RUFUS_ID, { messageIds: [id], act: what });
     const names = ['back', 'star', 'on'];
     for (const name of names) deliver(firm, RUFUS, `${name}@x.example`);
     await sync();
@@ -110,7 +110,7 @@ describe('changes that cannot be meant any more', () => {
   it('cost themselves alone when the server refuses them', async () => {
     deliver(firm, RUFUS, 'refused@x.example');
     await sync();
-    await actOnMail(firm.office, RUFUS_ID, {
+    await actOnMail(firm.context, RUFUS_ID, {
       messageIds: [await idOf('refused@x.example')],
       act: { kind: 'star', on: true },
     });
@@ -144,7 +144,7 @@ describe('several at one database', () => {
   it('give steps their numbers in the order in which they move a message', async () => {
     const waits = await one(firm.db('message').where({ state: 'suggested' }).first('id'));
     const step = (by: number, fileId: number) =>
-      sortMessage(firm.office, by, {
+      sortMessage(firm.context, by, {
         messageId: waits.id,
         to: { kind: 'files', fileIds: [fileId] },
         alsoIds: [],
@@ -159,8 +159,8 @@ describe('several at one database', () => {
       expect(await firm.db('filing').where({ message_id: waits.id }).pluck('file_id')).to.deep.equal([
         later.fileId,
       ]);
-      await undoStep(firm.office, later.by, later.stepId);
-      await undoStep(firm.office, earlier.by, earlier.stepId);
+      await undoStep(firm.context, later.by, later.stepId);
+      await undoStep(firm.context, earlier.by, earlier.stepId);
     }
   });
 

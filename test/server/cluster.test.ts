@@ -11,7 +11,7 @@ import { noteChange } from '../../server/foundation/changes.ts';
 import { HeldExperience } from '../../server/filing/knowledge.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
-import { Office } from '../../server/foundation/office.ts';
+import { AppContext } from '../../server/foundation/context.ts';
 import { makeClient } from '../../server/records/create.ts';
 import { openSession, sessionStaff } from '../../server/security/sessions.ts';
 import { ended, expectOnceEach, releaseToAll, serverProcess, untilSettled } from './processes.ts';
@@ -28,33 +28,33 @@ const NODE_KILLS = MANY ? 6 : 1;
 function atOnce(title: string, at: () => { server: string; second: string }): void {
   describe(title, () => {
     let firm: TestFirm;
-    let offices: [Office, Office];
-    let watching: Office[];
+    let offices: [AppContext, AppContext];
+    let watching: AppContext[];
     before(async () => {
       firm = await openFirm({ clients: 30, files: 50, server: at().server });
       await firm.sync();
       // So that everybody may sort everything.
       await firm.db('mailbox').update({ shared: 1 });
       const name = new URL(firm.url).pathname;
-      const office = (server: string) => {
+      const context = (server: string) => {
         const url = new URL(server);
         url.pathname = name;
-        return new Office(openDatabase(url.toString()), firm.config, pino({ level: 'silent' }));
+        return new AppContext(openDatabase(url.toString()), firm.config, pino({ level: 'silent' }));
       };
-      offices = [office(at().server), office(at().second)];
-      watching = [office(at().server), office(at().second)];
+      offices = [context(at().server), context(at().second)];
+      watching = [context(at().server), context(at().second)];
       // As far as the second knows of the first by now.
       await until('the second knows it all', async () =>
         Boolean(await offices[1].db('message').orderBy('id', 'desc').first('id')),
       );
     });
     after(async () => {
-      await Promise.all([...offices, ...watching].map((office) => office.db.destroy()));
+      await Promise.all([...offices, ...watching].map((context) => context.db.destroy()));
       await firm.close();
     });
 
-    const sort = (office: Office, staffId: number, messageId: number, fileId: number | null) =>
-      sortMessage(office, staffId, {
+    const sort = (context: AppContext, staffId: number, messageId: number, fileId: number | null) =>
+      sortMessage(context, staffId, {
         messageId,
         alsoIds: [],
         restOfConversation: false,
@@ -81,32 +81,32 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
         .pluck('id');
       const files: number[] = await firm.db('file').limit(20).pluck('id');
       let going = true;
-      const learning = watching.map(async (office) => {
+      const learning = watching.map(async (context) => {
         while (going) {
-          await filingKnowledge(office);
+          await filingKnowledge(context);
           await new Promise((resolve) => setTimeout(resolve, 1));
         }
       });
-      const lane = async (office: Office, staffId: number, own: number[]) => {
+      const lane = async (context: AppContext, staffId: number, own: number[]) => {
         for (const [index, id] of own.entries()) {
           const done = await sort(
-            office,
+            context,
             staffId,
             id,
             index % 3 ? (files[index % files.length] ?? null) : null,
           );
-          if (index % 5 === 4) await undoStep(office, staffId, done.stepId);
+          if (index % 5 === 4) await undoStep(context, staffId, done.stepId);
         }
       };
       const part = (n: number) => ids.filter((_, index) => index % 4 === n);
-      await Promise.all([0, 1, 2, 3].map((n) => lane(offices[n % 2] as Office, n + 1, part(n))));
+      await Promise.all([0, 1, 2, 3].map((n) => lane(offices[n % 2] as AppContext, n + 1, part(n))));
       going = false;
       await Promise.all(learning);
       const whole = new HeldExperience();
       await whole.catchUp(firm.db);
-      for (const office of [...offices, ...watching]) {
+      for (const context of [...offices, ...watching]) {
         await until('it has heard of the last', async () => {
-          const { experience } = await filingKnowledge(office);
+          const { experience } = await filingKnowledge(context);
           return JSON.stringify(plain(experience)) === JSON.stringify(plain(whole.experience));
         });
       }
@@ -153,8 +153,8 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
         const ids = shared.map(({ message_id }) => message_id);
         await firm.db('message_copy').whereIn('message_id', ids).update({ seen: 0 });
         await firm.db('message').whereIn('id', ids).update({ unread: 1 });
-        const read = (office: Office, id: number, box: number) =>
-          actOnMail(office, 1, { messageIds: [id], boxes: [box], act: { kind: 'read', on: true } });
+        const read = (context: AppContext, id: number, box: number) =>
+          actOnMail(context, 1, { messageIds: [id], boxes: [box], act: { kind: 'read', on: true } });
         await until(
           'both sides see them unread',
           async () =>
@@ -172,8 +172,8 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
     it('give out each file number once', async () => {
       for (let round = 0; round < 12; round++)
         await Promise.all(
-          offices.map((office, index) =>
-            makeClient(office, MANAGER.id, {
+          offices.map((context, index) =>
+            makeClient(context, MANAGER.id, {
               clientId: null,
               name: `New ${round} ${index}`,
               kind: 'person',
@@ -193,8 +193,8 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
       const before = await now();
       const four = [offices[0], offices[0], offices[1], offices[1]];
       await Promise.all(
-        four.map(async (office) => {
-          for (let n = 0; n < 50; n++) await transact(office.db, (trx) => noteChange(trx, 'records'));
+        four.map(async (context) => {
+          for (let n = 0; n < 50; n++) await transact(context.db, (trx) => noteChange(trx, 'records'));
         }),
       );
       await until('all are counted', async () => (await now()) === before + 200);

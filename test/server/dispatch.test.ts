@@ -8,11 +8,11 @@ import { readMessage } from '../../core/message/read.ts';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { createMailing, saveMailing, viewMailing } from '../../server/mailing/mailings.ts';
-import { Office } from '../../server/foundation/office.ts';
+import { AppContext } from '../../server/foundation/context.ts';
 import { openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
 import { OUTGOING } from '../../server/parts.ts';
 import { checkMailing } from '../../server/mailing/checking.ts';
-import { listDispatch, settleUncertain } from '../../server/mailing/progress.ts';
+import { listDispatch, resolveUncertain } from '../../server/mailing/progress.ts';
 import { releaseMailing, steerMailing } from '../../server/mailing/release.ts';
 
 const maren: StaffMember = {
@@ -44,7 +44,7 @@ async function released(
   const id = await createMailing(firm.db, maren, null);
   await saveMailing(firm.db, id, { ...DRAFT, ...draft }, 1);
   const { order } = await checkMailing(firm.db, id);
-  await releaseMailing(firm.office, maren, id, 2, order.length);
+  await releaseMailing(firm.context, maren, id, 2, order.length);
   return { id, recipients: order.length };
 }
 
@@ -84,7 +84,7 @@ describe('a mailing on its way', () => {
     // One whose server asks us to come again, and one whose mailbox is full.
     if (people[0]) people[0].behaviour = 'later';
     if (people[1]) people[1].behaviour = 'full';
-    worker = new DispatchWorker(firm.office, OUTGOING);
+    worker = new DispatchWorker(firm.context, OUTGOING);
     await until('nothing is waiting', async () => {
       await worker.work();
       const now = await states(firm, mailing.id);
@@ -220,7 +220,7 @@ describe('a mailing on its way', () => {
 
   it('finishes, and cannot be released twice', async () => {
     expect((await viewMailing(firm.db, mailing.id)).state).to.equal('finished');
-    const refusal = await releaseMailing(firm.office, maren, mailing.id, 2, mailing.recipients).catch(
+    const refusal = await releaseMailing(firm.context, maren, mailing.id, 2, mailing.recipients).catch(
       (error: Error) => error.message,
     );
     expect(refusal).to.contain('released already');
@@ -255,12 +255,12 @@ describe('before a mailing leaves', () => {
     expect(checks.missing.map((row) => row.client)).to.contain('Low Wray Commoners');
     const say = async (work: Promise<unknown>) =>
       work.then(() => 'done').catch((error: Error) => error.message);
-    expect(await say(releaseMailing(firm.office, maren, id, 2, checks.order.length))).to.contain('Greeting');
+    expect(await say(releaseMailing(firm.context, maren, id, 2, checks.order.length))).to.contain('Greeting');
     await saveMailing(firm.db, id, DRAFT, 2);
-    expect(await say(releaseMailing(firm.office, maren, id, 3, checks.order.length - 1))).to.contain(
+    expect(await say(releaseMailing(firm.context, maren, id, 3, checks.order.length - 1))).to.contain(
       'recipients',
     );
-    expect(await say(releaseMailing(firm.office, maren, id, 2, checks.order.length))).to.contain(
+    expect(await say(releaseMailing(firm.context, maren, id, 2, checks.order.length))).to.contain(
       'changed meanwhile',
     );
     expect(await say(saveMailing(firm.db, id, DRAFT, 2))).to.contain('colleague');
@@ -270,7 +270,7 @@ describe('before a mailing leaves', () => {
   it('pauses, goes on, and cancels what has not left', async () => {
     const { id, recipients } = await released(firm);
     await steerMailing(firm.db, maren, id, 'paused');
-    const worker = new DispatchWorker(firm.office, OUTGOING);
+    const worker = new DispatchWorker(firm.context, OUTGOING);
     await worker.work();
     expect((await states(firm, id)).waiting).to.equal(recipients);
     await steerMailing(firm.db, maren, id, 'leaving');
@@ -336,7 +336,7 @@ describe('crashes in mid-mailing', () => {
         .db('dispatch')
         .whereNotNull('lease_until')
         .update({ lease_until: new Date(0) });
-      const worker = new DispatchWorker(firm.office, OUTGOING);
+      const worker = new DispatchWorker(firm.context, OUTGOING);
       const settled = async () => {
         await worker.work();
         const now = await states(firm, id);
@@ -378,7 +378,7 @@ describe('crashes in mid-mailing', () => {
       .where({ id: handed!.id })
       .update({ state: 'leaving', lease_until: past, handed_at: past });
     await firm.db('dispatch').where({ id: untouched!.id }).update({ state: 'leaving', lease_until: past });
-    const worker = new DispatchWorker(firm.office, OUTGOING);
+    const worker = new DispatchWorker(firm.context, OUTGOING);
     await worker.work();
     const state = async (row: { id: number }) =>
       (await one(firm.db('dispatch').where({ id: row.id }).first('state'))).state;
@@ -390,7 +390,7 @@ describe('crashes in mid-mailing', () => {
     });
     expect(await state(handed!)).to.equal('uncertain');
     expect(received(firm).get(handed!.address) ?? 0).to.equal(before.get(handed!.address) ?? 0);
-    await settleUncertain(firm.db, maren, handed!.id, 'send again');
+    await resolveUncertain(firm.db, maren, handed!.id, 'send again');
     await until('it has gone', async () => {
       await worker.work();
       return ['left', 'returned'].includes(await state(handed!));
@@ -416,15 +416,15 @@ describe('crashes in mid-mailing', () => {
       },
       'x',
     );
-    const { keepRaw, packRaw } = await import('../../server/foundation/sources.ts');
+    const { storeRaw, packRaw } = await import('../../server/foundation/sources.ts');
     const packed = await packRaw(raw);
-    await keepRaw(firm.db, [packed]);
+    await storeRaw(firm.db, [packed]);
     await firm
       .db('dispatch')
       .where({ id: row.id })
       .update({ state: 'uncertain', handed_at: new Date(), raw_hash: packed.hash });
     firm.world.account(mailbox.address)?.folder('Sent')?.append(raw, ['\\Seen'], new Date());
-    const worker = new DispatchWorker(firm.office, OUTGOING);
+    const worker = new DispatchWorker(firm.context, OUTGOING);
     await until('the copy is found', async () => {
       await worker.work();
       return (await one(firm.db('dispatch').where({ id: row.id }).first('state'))).state === 'left';
@@ -442,7 +442,7 @@ describe('crashes in mid-mailing', () => {
       await firm.sync();
       firm.world.faults.filesSent = after;
       const { id } = await released(firm);
-      const worker = new DispatchWorker(firm.office, OUTGOING);
+      const worker = new DispatchWorker(firm.context, OUTGOING);
       const all = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
       await until('all are settled', async () => {
         await worker.work();
@@ -470,8 +470,8 @@ describe('crashes in mid-mailing', () => {
     // All from one mailbox, so that both are at work in one folder.
     const { mailbox_id } = await one(firm.db('dispatch').where({ mailing_id: id }).first('mailbox_id'));
     await firm.db('dispatch').where({ mailing_id: id }).update({ mailbox_id });
-    const workers = [firm.office, new Office(firm.db, firm.config, firm.office.log)].map(
-      (office) => new DispatchWorker(office, OUTGOING),
+    const workers = [firm.context, new AppContext(firm.db, firm.config, firm.context.log)].map(
+      (context) => new DispatchWorker(context, OUTGOING),
     );
     const rows = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
     await firm.db('mailbox').update({ imap_port: 1 });

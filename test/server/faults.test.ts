@@ -15,7 +15,7 @@ describe('a provider’s moods', () => {
   let firm: TestFirm;
   let account: Account;
   const mailbox = () => one(firm.db('mailbox').where({ address: RUFUS }).first());
-  const sync = async () => new MailboxSync(firm.office, await mailbox()).runOnce();
+  const sync = async () => new MailboxSync(firm.context, await mailbox()).runOnce();
   const byId = (id: string) => one(firm.db('message').where({ message_id: id }).first());
   const said = (work: Promise<unknown>) =>
     work.then(
@@ -198,7 +198,7 @@ describe('a provider’s moods', () => {
     expect(after - before).to.equal(Object.keys(broken).length);
     const rows = await firm.db('message').orderBy('id', 'desc').limit(Object.keys(broken).length);
     for (const row of rows) {
-      const view = await viewMessage(firm.office, RUFUS_ID, row.id);
+      const view = await viewMessage(firm.context, RUFUS_ID, row.id);
       expect(view.own).to.be.a('string');
     }
     expect((await byId('b2@x.example')).snippet).to.contain('still readable');
@@ -265,7 +265,7 @@ describe('a provider’s moods', () => {
     old.append(raw('newer'), [], new Date('2026-05-01T10:00:00Z'));
     await firm.db('mailbox').where({ address: ines }).update({ take_from: '2026-01-01' });
     const run = async () =>
-      new MailboxSync(firm.office, await one(firm.db('mailbox').where({ address: ines }).first())).runOnce();
+      new MailboxSync(firm.context, await one(firm.db('mailbox').where({ address: ines }).first())).runOnce();
     await run();
     expect(await byId('newer@x.example')).to.include({ subject: 'newer' });
     expect(await firm.db('message').where({ message_id: 'older@x.example' })).to.deep.equal([]);

@@ -11,7 +11,7 @@ import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
 import type { Config } from '../../server/foundation/config.ts';
 import { ensureDatabase, openDatabase, type Database } from '../../server/foundation/database.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
-import { Office } from '../../server/foundation/office.ts';
+import { AppContext } from '../../server/foundation/context.ts';
 import { CHORES } from '../../server/parts.ts';
 import { migrate } from '../../server/foundation/migrate.ts';
 
@@ -69,7 +69,7 @@ export const MANAGER = {
 export interface TestFirm {
   url: string;
   db: Database;
-  office: Office;
+  context: AppContext;
   config: Config;
   world: World;
   register: DemoRegister;
@@ -125,18 +125,18 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
     secureCookies: false,
     webDir: 'dist',
   };
-  const office = new Office(db, config, pino({ level: 'silent' }));
+  const context = new AppContext(db, config, pino({ level: 'silent' }));
   return {
     url,
     db,
-    office,
+    context,
     config,
     world,
     register,
     dir,
     sync: async () => {
       for (const mailbox of await db('mailbox').select())
-        await new MailboxSync(office, mailbox, CHORES).runOnce();
+        await new MailboxSync(context, mailbox, CHORES).runOnce();
     },
     close: async () => {
       await world.close();

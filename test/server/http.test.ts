@@ -20,7 +20,7 @@ describe('the web server', () => {
   before(async () => {
     firm = await openFirm({ clients: 12, files: 20 });
     await firm.sync();
-    app = webApp(firm.office, LEDGER);
+    app = webApp(firm.context, LEDGER);
   });
   after(() => firm.close());
 
@@ -48,7 +48,7 @@ describe('the web server', () => {
       .post('/api/session')
       .send({ email: 'nobody@quillhurst.example', password: 'no' });
     expect([wrong.status, wrong.body]).to.deep.equal([nobody.status, nobody.body]);
-    const other = webApp(firm.office, LEDGER);
+    const other = webApp(firm.context, LEDGER);
     let last = 0;
     for (let tries = 0; tries < 12; tries++)
       last = (

@@ -22,18 +22,18 @@ const INES_ID = 3;
 type Act = Parameters<typeof actOnMail>[2]['act'];
 
 /** A firm one of whose mailboxes lies on an independent server, with another client at work there. */
-class Office {
+class AppContext {
   private constructor(
     readonly firm: TestFirm,
     readonly server: Dovecot,
     readonly other: ImapFlow,
   ) {}
 
-  static async open(options: DovecotOptions = {}): Promise<Office> {
+  static async open(options: DovecotOptions = {}): Promise<AppContext> {
     const server = await Dovecot.start(options);
     const firm = await openFirm({ clients: 3, files: 4, conversationsPerClient: 0.2 });
     await server.serve(firm, INES);
-    return new Office(firm, server, await server.other(INES));
+    return new AppContext(firm, server, await server.other(INES));
   }
 
   async close(): Promise<void> {
@@ -47,7 +47,7 @@ class Office {
   }
 
   async sync(): Promise<void> {
-    await new MailboxSync(this.firm.office, await this.mailbox()).runOnce();
+    await new MailboxSync(this.firm.context, await this.mailbox()).runOnce();
   }
 
   async append(
@@ -69,7 +69,7 @@ class Office {
   }
 
   async act(name: string, act: Act) {
-    return actOnMail(this.firm.office, INES_ID, { messageIds: [await this.idOf(name)], act });
+    return actOnMail(this.firm.context, INES_ID, { messageIds: [await this.idOf(name)], act });
   }
 
   async idOf(name: string): Promise<number> {
@@ -119,10 +119,10 @@ class Office {
 }
 
 /** One office for the tests of a block. */
-function office(options: DovecotOptions = {}): { now(): Office } {
-  let opened: Office;
+function context(options: DovecotOptions = {}): { now(): AppContext } {
+  let opened: AppContext;
   before(async () => {
-    opened = await Office.open(options);
+    opened = await AppContext.open(options);
     await opened.sync();
   });
   after(() => opened.close());
@@ -135,7 +135,7 @@ describe('an independent IMAP server', function () {
   });
 
   describe('whose folders change while something is wished', () => {
-    const at = office();
+    const at = context();
 
     it('loses no other message when a folder was made again, whatever was wished', async () => {
       const { other } = at.now();
@@ -259,7 +259,7 @@ describe('an independent IMAP server', function () {
         );
       await at.now().sync();
       const { id } = await at.now().folder('Twice');
-      const page = await listMail(firm.office, INES_ID, { view: 'everything', folder: id, limit: 60 });
+      const page = await listMail(firm.context, INES_ID, { view: 'everything', folder: id, limit: 60 });
       expect(page.rows.map(({ subject, copies }) => `${subject} ${copies}`)).to.deep.equal(['Undated 2']);
     });
 
@@ -271,7 +271,7 @@ describe('an independent IMAP server', function () {
       if (process.getuid?.() === 0) chmodSync(folder, 0);
       const status = async () =>
         (await mailboxStatuses(firm.db, { ...MANAGER, id: INES_ID })).find(({ address }) => address === INES);
-      const supervisor = new MailboxSupervisor(firm.office);
+      const supervisor = new MailboxSupervisor(firm.context);
       supervisor.start();
       await until('it is told', async () => (await status())?.closed.join() === 'Locked', 40);
       await until('it is in step', async () => (await status())?.state === 'in step', 30);
@@ -287,7 +287,7 @@ describe('an independent IMAP server', function () {
   });
 
   describe('that has no bin', () => {
-    const at = office({ specialUse: false });
+    const at = context({ specialUse: false });
 
     it('loses nothing without somebody having been asked, and makes one when told to', async () => {
       const { firm } = at.now();
@@ -298,7 +298,7 @@ describe('an independent IMAP server', function () {
       expect(asked).to.deep.include({ withoutBin: [id], gone: 0, moved: [] });
       expect(await at.now().shown('keep')).to.deep.equal(['INBOX']);
       expect((await at.now().act('lose', { kind: 'throw away', forGood: true })).gone).to.equal(1);
-      await makeBin(firm.office, INES_ID, id);
+      await makeBin(firm.context, INES_ID, id);
       expect((await at.now().act('keep', { kind: 'throw away', forGood: false })).moved).to.have.length(1);
       await at.now().sync();
       expect(await at.now().there('INBOX')).to.deep.equal([]);
@@ -307,7 +307,7 @@ describe('an independent IMAP server', function () {
   });
 
   describe('with a mailbox that is full', () => {
-    const at = office({
+    const at = context({
       quota: 24,
       capability: 'IMAP4rev1 UIDPLUS SPECIAL-USE LIST-STATUS LIST-EXTENDED QUOTA',
     });
@@ -339,7 +339,7 @@ describe('an independent IMAP server', function () {
   });
 
   describe('in the middle of a move', () => {
-    const at = office();
+    const at = context();
 
     it('finishes what a killed process had begun', async () => {
       const { firm, other } = at.now();
@@ -379,17 +379,17 @@ describe('an independent IMAP server', function () {
       const names = Array.from({ length: 40 }, (_, n) => `forty${n}`);
       for (const name of names) await at.now().append('INBOX', name);
       await at.now().sync();
-      const supervisor = new MailboxSupervisor(firm.office);
+      const supervisor = new MailboxSupervisor(firm.context);
       supervisor.start();
       await until('it is in step', async () => Boolean((await at.now().mailbox()).lease_owner));
       for (const pause of [0, 120, 800]) {
         const ids = await Promise.all(names.map((name) => at.now().idOf(name)));
-        const { moved } = await actOnMail(firm.office, INES_ID, {
+        const { moved } = await actOnMail(firm.context, INES_ID, {
           messageIds: ids,
           act: { kind: 'throw away', forGood: false },
         });
         await new Promise((resolve) => setTimeout(resolve, pause));
-        await actOnMail(firm.office, INES_ID, { messageIds: ids, act: { kind: 'put back', copies: moved } });
+        await actOnMail(firm.context, INES_ID, { messageIds: ids, act: { kind: 'put back', copies: moved } });
         await until('nothing waits', async () => (await at.now().waiting()) === 0, 30);
         expect(
           (await at.now().there('INBOX')).filter((name) => name.startsWith('forty')),
@@ -401,7 +401,7 @@ describe('an independent IMAP server', function () {
   });
 
   describe('and how it is reached', () => {
-    const at = office();
+    const at = context();
     const access = (change: Partial<Access> = {}): Access => ({
       imap_host: 'localhost',
       imap_port: at.now().server.tlsPort,
@@ -440,7 +440,7 @@ describe('an independent IMAP server', function () {
 
     it('is back at once when the process that served us was killed there, and when it was restarted', async () => {
       const { firm, server } = at.now();
-      const supervisor = new MailboxSupervisor(firm.office);
+      const supervisor = new MailboxSupervisor(firm.context);
       supervisor.start();
       const arrives = async (name: string) => {
         await at.now().append('INBOX', name);

@@ -153,7 +153,7 @@ class Acts {
 
   /** One act of somebody here. */
   async here(): Promise<void> {
-    const { db, office } = this.firm;
+    const { db, context } = this.firm;
     const rows: { id: number; name: string; role: string }[] = await db('message_copy')
       .join('folder', 'folder.id', 'message_copy.shown_in')
       .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
@@ -174,7 +174,7 @@ class Acts {
     const roll = this.chance();
     const act = (what: Parameters<typeof actOnMail>[2]['act'], ids = [row.id]) => {
       this.told.push(`here: ${JSON.stringify(what)} ${row.name}`);
-      return actOnMail(office, INES_ID, { messageIds: ids, act: what }).catch((error: unknown) => {
+      return actOnMail(context, INES_ID, { messageIds: ids, act: what }).catch((error: unknown) => {
         if ((error as { status?: number }).status === undefined) throw error;
         return { moved: [] };
       });
@@ -299,7 +299,7 @@ describe('in step with an independent server while both sides act', function () 
         });
         const firm = await openFirm({ clients: 3, files: 4, conversationsPerClient: 0.2 });
         await server.serve(firm, INES);
-        const supervisor = new MailboxSupervisor(firm.office);
+        const supervisor = new MailboxSupervisor(firm.context);
         const chance = numbersFrom(seed);
         const acts = new Acts(firm, await server.other(INES), () => server.other(INES), chance);
         try {

@@ -3,7 +3,7 @@ import { expect } from 'chai';
 import pino from 'pino';
 import type { Sort } from '../../contract/index.ts';
 import { Sort as SortSchema } from '../../contract/index.ts';
-import { settledAlike, settledAlone } from '../../server/filing/autoFiled.ts';
+import { autoFiledAlike, autoFiledPage } from '../../server/filing/autoFiled.ts';
 import { conversation } from '../../server/filing/conversation.ts';
 import { ledger } from '../../server/correspondence/ledger/ledger.ts';
 import { messageSource, viewMessage } from '../../server/filing/message.ts';
@@ -13,7 +13,7 @@ import { dropRule, listRules, makeRule, tryRule } from '../../server/filing/rule
 import { filingScore } from '../../server/filing/score.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
-import { Office } from '../../server/foundation/office.ts';
+import { AppContext } from '../../server/foundation/context.ts';
 import { findDoubles, makeClient } from '../../server/records/create.ts';
 import { openFirm, rawMessage, vouchedFor, type TestFirm, one } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
@@ -62,7 +62,7 @@ describe('learning from the desk', () => {
   const record = (id: string) => one(firm.db('message').where({ message_id: id }).first());
   const again = (id: number) => one(firm.db('message').where({ id }).first());
   const settle = (messageId: number, to: Sort['to'], extra: Partial<Sort> = {}, staff = MAREN) =>
-    sortMessage(firm.office, staff, SortSchema.parse({ messageId, to, ...extra }));
+    sortMessage(firm.context, staff, SortSchema.parse({ messageId, to, ...extra }));
   const say = (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
   const general = (clientId: number) =>
     one(firm.db('file').where({ client_id: clientId, general: 1 }).first());
@@ -77,7 +77,7 @@ describe('learning from the desk', () => {
     // What waited is looked at again, and ranked by what was learned.
     const looked = await again(waiting.id);
     expect(`${looked.candidates}${looked.evidence}`).to.include('learned-address');
-    await undoStep(firm.office, MAREN, done.stepId);
+    await undoStep(firm.context, MAREN, done.stepId);
     // But for how often it was held.
     const after = await again(waiting.id);
     expect({ ...after, turn: before.turn }).to.deep.equal(before);
@@ -89,17 +89,17 @@ describe('learning from the desk', () => {
     const { id: fileId } = await general(6);
     const one = await arrive('Lou Far <lou@far.example>', 'Stone');
     await settle(one.id, { kind: 'files', fileIds: [fileId] });
-    const other = new Office(firm.db, firm.config, pino({ level: 'silent' }));
-    const here = await filingKnowledge(firm.office);
+    const other = new AppContext(firm.db, firm.config, pino({ level: 'silent' }));
+    const here = await filingKnowledge(firm.context);
     const there = await filingKnowledge(other);
-    const habits = (mind: typeof here) => mind.experience.habits('lou@far.example');
+    const habits = (knowledge: typeof here) => knowledge.experience.habits('lou@far.example');
     expect(habits(there)).to.deep.equal(habits(here)).and.have.length(1);
     const { lessons, mended } = await rebuildLessons(firm.db, here.register);
     expect(lessons).to.be.greaterThan(0);
     expect(mended).to.equal(0);
     // A lesson that went missing is found and given again.
     await firm.db('lesson').where({ message_id: one.id }).delete();
-    const late = new Office(firm.db, firm.config, pino({ level: 'silent' }));
+    const late = new AppContext(firm.db, firm.config, pino({ level: 'silent' }));
     expect(habits(await filingKnowledge(late))).to.deep.equal([]);
     expect((await rebuildLessons(firm.db, here.register)).mended).to.equal(1);
     expect(habits(await filingKnowledge(late))).to.deep.equal(habits(here));
@@ -113,7 +113,7 @@ describe('learning from the desk', () => {
       .first('person.id', 'first_name', 'last_name', 'client_id');
     const name = `${person.first_name} ${person.last_name}`;
     const message = await arrive(`${name} <brand-new@larkmail.example>`, 'From my new address');
-    const view = await viewMessage(firm.office, MAREN, message.id);
+    const view = await viewMessage(firm.context, MAREN, message.id);
     expect(view.stranger?.people.map((each) => each.id)).to.include(person.id);
     const { id: fileId } = await general(person.client_id);
     await settle(message.id, { kind: 'files', fileIds: [fileId] }, { addAddressTo: person.id });
@@ -122,7 +122,7 @@ describe('learning from the desk', () => {
     expect(
       await firm.db('audit').where({ action: 'address added', subject_id: person.id }).first(),
     ).to.not.equal(undefined);
-    expect((await viewMessage(firm.office, MAREN, message.id)).stranger).to.equal(null);
+    expect((await viewMessage(firm.context, MAREN, message.id)).stranger).to.equal(null);
   });
 
   it('accepts a group, files to several, keeps remarks, and takes all of it back as one', async () => {
@@ -134,15 +134,15 @@ describe('learning from the desk', () => {
       { alsoIds: rest, note: 'As agreed by telephone' },
     );
     expect(done.messages).to.equal(rest.length + 1);
-    const view = await viewMessage(firm.office, MAREN, one ?? 0);
+    const view = await viewMessage(firm.context, MAREN, one ?? 0);
     expect([view.state, view.history.at(-1)?.note]).to.deep.equal(['logged', 'As agreed by telephone']);
     expect(view.history[0]?.by).to.equal('Patient Clerk');
-    await undoStep(firm.office, MAREN, done.stepId);
+    await undoStep(firm.context, MAREN, done.stepId);
     expect((await sortingQueue(firm.db, MAREN, { offset: 0, limit: 100 })).total).to.equal(queue.total);
     const bare = queue.rows.find((row) => !row.first);
     expect(await say(settle(bare?.id ?? 0, { kind: 'suggested' }))).to.contain('Nothing is suggested');
     await settle(one ?? 0, { kind: 'files', fileIds: [3, 1] });
-    expect((await viewMessage(firm.office, MAREN, one ?? 0)).files.map((file) => file.id)).to.deep.equal([
+    expect((await viewMessage(firm.context, MAREN, one ?? 0)).files.map((file) => file.id)).to.deep.equal([
       1, 3,
     ]);
   });
@@ -165,8 +165,8 @@ describe('learning from the desk', () => {
   it('keeps private mail from everybody whose mailbox does not hold it', async () => {
     const message = await arrive('A Friend <friend@nowhere.example>', 'Saturday');
     await settle(message.id, { kind: 'private' }, {}, TOBIAS);
-    expect((await viewMessage(firm.office, TOBIAS, message.id)).state).to.equal('private');
-    expect(await say(viewMessage(firm.office, MAREN, message.id))).to.contain('private to a colleague');
+    expect((await viewMessage(firm.context, TOBIAS, message.id)).state).to.equal('private');
+    expect(await say(viewMessage(firm.context, MAREN, message.id))).to.contain('private to a colleague');
     expect(await say(messageSource(firm.db, MAREN, message.id))).to.contain('private to a colleague');
     // Nor can it be moved to where others could read it, alone or along with another.
     for (const kind of ['sorting', 'aside'] as const) {
@@ -202,7 +202,7 @@ describe('learning from the desk', () => {
       'List-Id': 'The news <news.merchant.example>',
     });
     await arrive('Host <desk@mail.merchant.example>', 'Summary of the week');
-    const { register } = await filingKnowledge(firm.office);
+    const { register } = await filingKnowledge(firm.context);
     const rows = await firm.db('message').whereNot({ state: 'private' }).select('id', 'raw_hash');
     const messages = await Promise.all(
       rows.map(async ({ raw_hash }) =>
@@ -241,15 +241,15 @@ describe('learning from the desk', () => {
     const ids: number[] = [];
     for (const subject of ['One thing', 'Another thing', 'A last thing'])
       ids.push((await arrive(mail, subject)).id);
-    const page = await settledAlone(firm.db, 1, { state: 'logged', offset: 0, limit: 100 });
+    const page = await autoFiledPage(firm.db, 1, { state: 'logged', offset: 0, limit: 100 });
     expect(page.rows.map((row) => row.id)).to.include.members(ids);
     expect(page.days[0]?.logged).to.equal(page.total);
     await settle(ids[0] ?? 0, { kind: 'aside' });
-    const alike = await settledAlike(firm.db, 1, ids[0] ?? 0);
+    const alike = await autoFiledAlike(firm.db, 1, ids[0] ?? 0);
     expect(alike.map((row) => row.id))
       .to.include.members(ids.slice(1))
       .and.not.include(ids[0]);
-    const left = await settledAlone(firm.db, 1, { state: 'logged', offset: 0, limit: 100 });
+    const left = await autoFiledPage(firm.db, 1, { state: 'logged', offset: 0, limit: 100 });
     expect(left.total).to.equal(page.total - 1);
     await settle(ids[1] ?? 0, { kind: 'right' });
     expect((await again(ids[1] ?? 0)).decided_by).to.equal(MAREN);
@@ -267,7 +267,7 @@ describe('learning from the desk', () => {
       'Do you take on new work?',
       'We have a mill.\n\nKind regards,\nWren Ashdown\nOwner\nAshdown Mill Ltd\nMill Lane, Ashdown\n01632 960123',
     );
-    const { stranger } = await viewMessage(firm.office, MAREN, message.id);
+    const { stranger } = await viewMessage(firm.context, MAREN, message.id);
     expect(stranger?.read).to.deep.include({
       firstName: 'Wren',
       lastName: 'Ashdown',
@@ -281,9 +281,9 @@ describe('learning from the desk', () => {
       lastName: 'Ashdown',
       email: 'wren@ashdownmill.example',
     };
-    expect(await findDoubles(firm.office, wanted)).to.deep.equal([]);
+    expect(await findDoubles(firm.context, wanted)).to.deep.equal([]);
     const highest = (await one(firm.db('file').orderBy('number', 'desc').first('number'))).number as string;
-    const made = await makeClient(firm.office, MAREN, {
+    const made = await makeClient(firm.context, MAREN, {
       ...wanted,
       clientId: null,
       kind: 'company',
@@ -292,11 +292,11 @@ describe('learning from the desk', () => {
       role: 'Owner',
     });
     expect(Number(made.generalFile.number.slice(3))).to.equal(Number(highest.slice(3)) + 1);
-    expect((await findDoubles(firm.office, wanted))[0]?.clientId).to.equal(made.clientId);
+    expect((await findDoubles(firm.context, wanted))[0]?.clientId).to.equal(made.clientId);
     await settle(message.id, { kind: 'files', fileIds: [made.generalFile.id] });
     const next = await arrive('Wren Ashdown <wren@ashdownmill.example>', 'Thursday');
     expect([next.state, next.reason]).to.deep.equal(['logged', 'person']);
-    const joined = await makeClient(firm.office, MAREN, {
+    const joined = await makeClient(firm.context, MAREN, {
       ...wanted,
       firstName: 'Rook',
       email: 'rook@ashdownmill.example',
@@ -315,10 +315,10 @@ describe('learning from the desk', () => {
       place: '',
       role: '',
     };
-    expect(await say(makeClient(firm.office, MAREN, { ...bad, email: 'nonsense' }))).to.contain(
+    expect(await say(makeClient(firm.context, MAREN, { ...bad, email: 'nonsense' }))).to.contain(
       'not an email address',
     );
-    expect(await say(makeClient(firm.office, MAREN, { ...bad, name: '' }))).to.contain(
+    expect(await say(makeClient(firm.context, MAREN, { ...bad, name: '' }))).to.contain(
       'Give the client a name',
     );
   });
@@ -336,7 +336,7 @@ describe('learning from the desk', () => {
       [second.id, 1],
       [third.id, 2],
     ]);
-    expect((await viewMessage(firm.office, MAREN, third.id)).conversationSize).to.equal(3);
+    expect((await viewMessage(firm.context, MAREN, third.id)).conversationSize).to.equal(3);
   });
 
   it('keeps a note about a message on its file, with the way back', async () => {
@@ -346,7 +346,7 @@ describe('learning from the desk', () => {
       messageId: row.message_id,
       words: 'Rang about it.',
     });
-    expect((await viewMessage(firm.office, MAREN, row.message_id)).notes[0]?.words).to.equal(
+    expect((await viewMessage(firm.context, MAREN, row.message_id)).notes[0]?.words).to.equal(
       'Rang about it.',
     );
     const { client_id } = await one(firm.db('file').where({ id: row.file_id }).first('client_id'));
@@ -375,7 +375,7 @@ describe('learning from the desk', () => {
     const ids: number[] = [];
     for (const n of [1, 2, 3, 4]) ids.push((await arrive(`Both <both${n}@twice.example>`, `Twice ${n}`)).id);
     const { id: fileId } = await general(7);
-    const other = new Office(firm.db, firm.config, pino({ level: 'silent' }));
+    const other = new AppContext(firm.db, firm.config, pino({ level: 'silent' }));
     await Promise.all(
       ids.flatMap((messageId) => [
         settle(messageId, { kind: 'files', fileIds: [fileId] }),
@@ -389,7 +389,7 @@ describe('learning from the desk', () => {
       const signs: number[] = await firm.db('lesson').where({ message_id: id }).orderBy('id').pluck('sign');
       expect(signs).to.deep.equal([1, -1, 1]);
     }
-    const { register } = await filingKnowledge(firm.office);
+    const { register } = await filingKnowledge(firm.context);
     expect((await rebuildLessons(firm.db, register)).mended).to.equal(0);
   });
 

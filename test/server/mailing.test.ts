@@ -88,7 +88,7 @@ describe('writing a mailing', () => {
 
   it('sends a test copy to the person at the desk only', async () => {
     const { order } = await checkMailing(firm.db, 2);
-    await sendTest(firm.office, maren, 2, order[0] ?? 0);
+    await sendTest(firm.context, maren, 2, order[0] ?? 0);
     const inbox = firm.world.account(maren.email)?.folder('INBOX');
     await until(
       'it has come',

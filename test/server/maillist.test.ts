@@ -33,13 +33,13 @@ describe('the mail at hand', () => {
   const subjects = async (name: string, query = '') =>
     (await page(name, query)).rows.map((row) => row.subject);
   const sync = async (address: string) =>
-    new MailboxSync(firm.office, await one(firm.db('mailbox').where({ address }).first())).runOnce();
+    new MailboxSync(firm.context, await one(firm.db('mailbox').where({ address }).first())).runOnce();
   const box = async (address: string) =>
     Number((await one(firm.db('mailbox').where({ address }).first('id'))).id);
   before(async () => {
     firm = await openFirm({ clients: 20, files: 36, conversationsPerClient: 2 });
     await firm.sync();
-    app = webApp(firm.office, LEDGER);
+    app = webApp(firm.context, LEDGER);
   });
   after(() => firm.close());
 
@@ -298,7 +298,7 @@ describe('connecting a mailbox', () => {
   });
   before(async () => {
     firm = await openFirm({ clients: 6, files: 8, conversationsPerClient: 0.5 });
-    app = webApp(firm.office, LEDGER);
+    app = webApp(firm.context, LEDGER);
     const signIn = async (name: string) =>
       String(
         (
@@ -410,7 +410,7 @@ describe('connecting a mailbox', () => {
       words: 'Verified: a test message went out and came back.',
     });
     expect(firm.world.account(INES)!.folder('INBOX')!.messages.length).to.equal(before);
-    await new MailboxSync(firm.office, row).runOnce();
+    await new MailboxSync(firm.context, row).runOnce();
     const [status] = (await mailboxStatuses(firm.db, { ...MANAGER, id: 3 })).filter(
       (each) => each.id === made.body.id,
     );
@@ -427,7 +427,7 @@ describe('connecting a mailbox', () => {
 
   it('says what kept a mailbox from being verified', async () => {
     const row = await one(firm.db('mailbox').where({ address: INES }).first());
-    const wrong = await verifyMailbox(firm.office, { ...row, smtp_port: 1 });
+    const wrong = await verifyMailbox(firm.context, { ...row, smtp_port: 1 });
     expect(wrong.ok).to.equal(false);
     expect(wrong.words).to.contain('could not leave');
   });
@@ -465,10 +465,10 @@ describe('connecting a mailbox', () => {
     expect(before).to.be.greaterThan(0);
     const messages = await countOf(firm.db('message'));
     await call(ines, 'put', `/mailboxes/${id}`).send({ skippedFolders: [sent.id] });
-    await new MailboxSync(firm.office, await one(firm.db('mailbox').where({ id }).first())).runOnce();
+    await new MailboxSync(firm.context, await one(firm.db('mailbox').where({ id }).first())).runOnce();
     expect(await copies()).to.equal(0);
     await call(ines, 'put', `/mailboxes/${id}`).send({ skippedFolders: [] });
-    await new MailboxSync(firm.office, await one(firm.db('mailbox').where({ id }).first())).runOnce();
+    await new MailboxSync(firm.context, await one(firm.db('mailbox').where({ id }).first())).runOnce();
     expect(await copies()).to.equal(before);
     expect(await countOf(firm.db('message'))).to.equal(messages);
   });
@@ -486,7 +486,7 @@ describe('connecting a mailbox', () => {
       headers: { ...list, 'Delivered-To': 'office+keep@quillhurst.example', Subject: `Plans for ${number}` },
     });
     await new MailboxSync(
-      firm.office,
+      firm.context,
       await one(firm.db('mailbox').where({ address: OFFICE }).first()),
     ).runOnce();
     const state = async (id: string) =>

@@ -68,7 +68,7 @@ export async function releaseToAll(firm: TestFirm, most = Infinity): Promise<num
   const { order } = await checkMailing(firm.db, id);
   const unticked = order.slice(most);
   await saveMailing(firm.db, id, { ...draft, unticked }, 2);
-  await releaseMailing(firm.office, MANAGER, id, 3, order.length - unticked.length);
+  await releaseMailing(firm.context, MANAGER, id, 3, order.length - unticked.length);
   return id;
 }
 

@@ -94,7 +94,7 @@ describe('what cannot be kept', () => {
         text: `Letter ${index}`,
       });
     const row = await one(firm.db('mailbox').where({ address: RUFUS }).first());
-    await new MailboxSync(firm.office, row).runOnce();
+    await new MailboxSync(firm.context, row).runOnce();
     await firm.db.raw('DROP TRIGGER refuse');
     const kept: { message_id: string; problem: string | null }[] = await firm
       .db('message')

@@ -102,7 +102,7 @@ describe('who may do and see what', () => {
   before(async () => {
     firm = await openFirm({ clients: 14, files: 24 });
     await firm.sync();
-    app = webApp(firm.office, LEDGER);
+    app = webApp(firm.context, LEDGER);
     for (const [role, name] of Object.entries(ROLES) as [Role, string][]) {
       const answer = await request(app)
         .post('/api/session')
@@ -395,7 +395,7 @@ describe('who may do and see what', () => {
 
   it('counts wrong passwords for all processes, by account and by address, behind a proxy too, and notes them', async () => {
     const behind = webApp(
-      Object.assign(Object.create(firm.office) as typeof firm.office, {
+      Object.assign(Object.create(firm.context) as typeof firm.context, {
         config: { ...firm.config, trustProxy: 1 },
       }),
       LEDGER,
@@ -453,7 +453,7 @@ describe('who may do and see what', () => {
       .where({ id: bad.id })
       .update({ body: '{"type":"doc","content":[null]}', file_ids: '[99999999]' });
     await firm.db('dispatch').update({ next_at: new Date(0) });
-    const worker = new DispatchWorker(firm.office, OUTGOING);
+    const worker = new DispatchWorker(firm.context, OUTGOING);
     for (let rounds = 0; rounds < 20; rounds++) await worker.work();
     await worker.stop();
     const state = async (id: number) =>

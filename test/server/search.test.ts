@@ -39,7 +39,7 @@ describe('finding from the keyboard', () => {
   });
   after(() => firm.close());
   const find = async (words: string) => {
-    const { files, clients } = await search(firm.db, await filingRegister(firm.office), words);
+    const { files, clients } = await search(firm.db, await filingRegister(firm.context), words);
     return { files: files.map((each) => each.number), clients: clients.map((each) => each.name) };
   };
 

@@ -200,7 +200,7 @@ describe('selections', () => {
   });
 
   it('finds clients and files by any word, and treats wildcards as letters', async () => {
-    const register = await filingRegister(firm.office);
+    const register = await filingRegister(firm.context);
     expect((await search(firm.db, register, 'farrant mill')).files.map((file) => file.title)).to.include(
       'River bank repair, Farrant Mill',
     );

@@ -46,7 +46,7 @@ describe('sorting', () => {
     const queue = await sortingQueue(firm.db, 1, { offset: 0, limit: 50 });
     expect(queue.total).to.be.within(8, 20);
     const culvert = queue.rows.find((row) => row.subject === 'Photos of the culvert');
-    const message = await viewMessage(firm.office, 1, culvert?.id ?? 0);
+    const message = await viewMessage(firm.context, 1, culvert?.id ?? 0);
     expect(message.enclosures.length).to.equal(4);
     expect(message.candidates[0]?.file.title).to.equal('River bank repair, Farrant Mill');
     expect(message.candidates.length).to.equal(3);
@@ -59,15 +59,15 @@ describe('sorting', () => {
   it('files to a file, shows it on the ledger, and keeps its history', async () => {
     const queue = await sortingQueue(firm.db, 1, { offset: 0, limit: 50 });
     const row = queue.rows.find((each) => each.subject === 'Photos of the culvert');
-    const message = await viewMessage(firm.office, 1, row?.id ?? 0);
+    const message = await viewMessage(firm.context, 1, row?.id ?? 0);
     const file = message.candidates[0]?.file;
-    await sortMessage(firm.office, 1, {
+    await sortMessage(firm.context, 1, {
       messageId: message.id,
       to: { kind: 'files', fileIds: [file?.id ?? 0] },
       restOfConversation: false,
       ...PLAIN,
     });
-    const after = await viewMessage(firm.office, 1, message.id);
+    const after = await viewMessage(firm.context, 1, message.id);
     expect([after.state, after.files.map((each) => each.number), after.decidedBy]).to.deep.equal([
       'logged',
       [file?.number],
@@ -109,7 +109,7 @@ describe('sorting', () => {
     const second = await one(firm.db('message').where({ message_id: 'gate2@nowhere.example' }).first());
     expect([first.state, second.state]).to.deep.equal(['suggested', 'suggested']);
     expect(second.conversation_id).to.equal(first.conversation_id);
-    const done = await sortMessage(firm.office, 1, {
+    const done = await sortMessage(firm.context, 1, {
       messageId: first.id,
       to: { kind: 'files', fileIds: [1] },
       restOfConversation: true,
@@ -120,7 +120,7 @@ describe('sorting', () => {
     await firm.sync();
     const third = await one(firm.db('message').where({ message_id: 'gate3@nowhere.example' }).first());
     expect([third.state, third.decided_by]).to.deep.equal(['logged', null]);
-    await undoStep(firm.office, 1, done.stepId);
+    await undoStep(firm.context, 1, done.stepId);
   });
 
   it('undo restores the exact state, however many steps back', async () => {
@@ -163,13 +163,13 @@ describe('sorting', () => {
         for (const each of steps) {
           const by = holder(each.messageId);
           // What has been on a file is not made private any more.
-          const step = await sortMessage(firm.office, by, each).catch((error: unknown) => {
+          const step = await sortMessage(firm.context, by, each).catch((error: unknown) => {
             if (error instanceof Refusal && each.to.kind === 'private') return null;
             throw error;
           });
           if (step) done.push({ by, id: step.stepId });
         }
-        for (const { by, id } of done.reverse()) await undoStep(firm.office, by, id);
+        for (const { by, id } of done.reverse()) await undoStep(firm.context, by, id);
         expect(await snapshot(firm)).to.deep.equal(before);
       }),
       { numRuns: 12 },
@@ -178,22 +178,22 @@ describe('sorting', () => {
 
   it('refuses to take back a step over a later one, or twice', async () => {
     const [row] = (await sortingQueue(firm.db, 1, { offset: 0, limit: 1 })).rows;
-    const one = await sortMessage(firm.office, 1, {
+    const one = await sortMessage(firm.context, 1, {
       messageId: row!.id,
       to: { kind: 'aside' },
       restOfConversation: false,
       ...PLAIN,
     });
-    const two = await sortMessage(firm.office, 5, {
+    const two = await sortMessage(firm.context, 5, {
       messageId: row!.id,
       to: { kind: 'files', fileIds: [2] },
       restOfConversation: false,
       ...PLAIN,
     });
     const say = (work: Promise<unknown>) => work.then(() => 'done').catch((error: Error) => error.message);
-    expect(await say(undoStep(firm.office, 1, one.stepId))).to.contain('A colleague has moved');
-    await undoStep(firm.office, 5, two.stepId);
-    await undoStep(firm.office, 1, one.stepId);
-    expect(await say(undoStep(firm.office, 1, one.stepId))).to.contain('taken back already');
+    expect(await say(undoStep(firm.context, 1, one.stepId))).to.contain('A colleague has moved');
+    await undoStep(firm.context, 5, two.stepId);
+    await undoStep(firm.context, 1, one.stepId);
+    expect(await say(undoStep(firm.context, 1, one.stepId))).to.contain('taken back already');
   });
 });

@@ -3,7 +3,7 @@ import pino from 'pino';
 import { seal } from '../../server/security/seal.ts';
 import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
 import { mailboxStatuses, retryMailbox } from '../../server/mailbox/accounts/status.ts';
-import { Office } from '../../server/foundation/office.ts';
+import { AppContext } from '../../server/foundation/context.ts';
 import { railCounts } from '../../server/today/rail.ts';
 import { MANAGER, openFirm, until, type TestFirm, one } from './helpers.ts';
 
@@ -19,13 +19,13 @@ describe('keeping all mailboxes', () => {
     (await mailboxStatuses(firm.db, MANAGER)).filter((mailbox) => mailbox.state === 'in step').length;
 
   it('holds each under a lease, one process at a time, and lets go at the end', async () => {
-    const other = new Office(firm.db, firm.config, firm.office.log);
-    const [one, two] = [new MailboxSupervisor(firm.office), new MailboxSupervisor(other)];
+    const other = new AppContext(firm.db, firm.config, firm.context.log);
+    const [one, two] = [new MailboxSupervisor(firm.context), new MailboxSupervisor(other)];
     one.start();
     await until('all are in step', async () => (await inStep()) === 5);
     two.start();
     await new Promise((resolve) => setTimeout(resolve, 300));
-    expect(await leases()).to.deep.equal([firm.office.process]);
+    expect(await leases()).to.deep.equal([firm.context.process]);
     await one.stop();
     expect(await leases()).to.deep.equal([null]);
     await until(
@@ -38,13 +38,13 @@ describe('keeping all mailboxes', () => {
 
   it('takes over what a dead process held, when its lease has ended', async () => {
     await firm.db('mailbox').update({ lease_owner: 'dead', lease_until: new Date(Date.now() + 700) });
-    const supervisor = new MailboxSupervisor(firm.office);
+    const supervisor = new MailboxSupervisor(firm.context);
     supervisor.start();
     await new Promise((resolve) => setTimeout(resolve, 200));
     expect(await leases()).to.deep.equal(['dead']);
     await until(
       'they are ours',
-      async () => (await leases()).every((owner) => owner === firm.office.process),
+      async () => (await leases()).every((owner) => owner === firm.context.process),
       15,
     );
     await supervisor.stop();
@@ -57,7 +57,7 @@ describe('keeping all mailboxes', () => {
       .db('mailbox')
       .where({ id: row.id })
       .update({ sealed_password: seal(firm.config.key, 'wrong') });
-    const supervisor = new MailboxSupervisor(firm.office);
+    const supervisor = new MailboxSupervisor(firm.context);
     supervisor.start();
     const state = async () =>
       (await mailboxStatuses(firm.db, MANAGER)).find((mailbox) => mailbox.id === row.id);
@@ -77,7 +77,7 @@ describe('keeping all mailboxes', () => {
   it('says so when nothing answers at the port', async () => {
     const row = await one(firm.db('mailbox').first());
     await firm.db('mailbox').where({ id: row.id }).update({ imap_port: 1 });
-    const supervisor = new MailboxSupervisor(firm.office);
+    const supervisor = new MailboxSupervisor(firm.context);
     supervisor.start();
     const problem = async () =>
       (await one(firm.db('mailbox').where({ id: row.id }).first('problem'))).problem;
@@ -97,8 +97,8 @@ describe('keeping all mailboxes', () => {
   });
 
   it('are shared out among the processes there are, and taken over when one ends', async () => {
-    const others = [1, 2].map(() => new Office(firm.db, firm.config, pino({ level: 'silent' })));
-    const keepers = others.map((office) => new MailboxSupervisor(office));
+    const others = [1, 2].map(() => new AppContext(firm.db, firm.config, pino({ level: 'silent' })));
+    const keepers = others.map((context) => new MailboxSupervisor(context));
     keepers[0]?.start();
     const shares = async () => {
       const rows: { lease_owner: string | null; n: number }[] = await firm

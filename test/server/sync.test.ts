@@ -1,7 +1,7 @@
 import { countOf } from '../../server/foundation/rows.ts';
 import { expect } from 'chai';
 import { readRaw } from '../../server/foundation/sources.ts';
-import { Office } from '../../server/foundation/office.ts';
+import { AppContext } from '../../server/foundation/context.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
 
@@ -92,7 +92,7 @@ describe('keeping mailboxes in step', () => {
     const mailbox = await one(
       firm.db('mailbox').where({ address: 'rufus.adair@quillhurst.example' }).first(),
     );
-    const sync = new MailboxSync(firm.office, mailbox);
+    const sync = new MailboxSync(firm.context, mailbox);
     const running = sync.run().catch(() => undefined);
     await until('the mailbox is in step', async () =>
       Boolean(
@@ -151,7 +151,7 @@ describe('keeping in step with a plain IMAP4rev1 server', () => {
         new Date(),
       );
     }
-    const first = new MailboxSync(firm.office, mailbox);
+    const first = new MailboxSync(firm.context, mailbox);
     const running = first.run().catch(() => undefined);
     await until('some of it is here', async () => (await count(firm, 'message')) > 150);
     first.stop();
@@ -165,10 +165,10 @@ describe('keeping in step with a plain IMAP4rev1 server', () => {
 
   it('keeps one record and one filing when two processes take the same mail in at once', async () => {
     const firm = await openFirm({ clients: 16, files: 28, conversationsPerClient: 2 });
-    const other = new Office(firm.db, firm.config, firm.office.log);
+    const other = new AppContext(firm.db, firm.config, firm.context.log);
     const mailboxes = await firm.db('mailbox').select();
     await Promise.all(
-      mailboxes.map((mailbox, index) => new MailboxSync(index % 2 ? firm.office : other, mailbox).runOnce()),
+      mailboxes.map((mailbox, index) => new MailboxSync(index % 2 ? firm.context : other, mailbox).runOnce()),
     );
     expect(await count(firm, 'message_copy')).to.equal(onServer(firm));
     expect(

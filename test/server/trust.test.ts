@@ -6,7 +6,7 @@ import { redecide } from '../../server/filing/decide.ts';
 import { viewMessage } from '../../server/filing/message.ts';
 import { sortMessage } from '../../server/filing/steps.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
-import { listReturned, settleHeld } from '../../server/today/returned.ts';
+import { listReturned, resolveHeld } from '../../server/today/returned.ts';
 import { EXCHANGE } from '../../outside/vouch.ts';
 import { deliver, openFirm, rawMessage, type TestFirm, one } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
@@ -178,8 +178,8 @@ describe('what a message says of itself', () => {
       const waiting = await arrive(client.email, names);
       expect(waiting).to.include({ state: 'suggested', confirmation: 'absent' });
       const again = () =>
-        firm.office.db.transaction(async (trx) =>
-          redecide(trx, await filingKnowledge(firm.office), [waiting.id]),
+        firm.context.db.transaction(async (trx) =>
+          redecide(trx, await filingKnowledge(firm.context), [waiting.id]),
         );
       expect(await again()).to.equal(0);
       expect((await byId(waiting.message_id)).state).to.equal('suggested');
@@ -196,7 +196,7 @@ describe('what a message says of itself', () => {
       const bare = { 'Authentication-Results': 'nobody.example; none' };
       const alone = await arrive(client.email, bare);
       expect(alone).to.include({ state: 'suggested', confirmation: 'untold' });
-      await sortMessage(firm.office, MAREN_ID, {
+      await sortMessage(firm.context, MAREN_ID, {
         messageId: alone.id,
         to: { kind: 'files', fileIds: [client.fileId] },
         alsoIds: [],
@@ -237,7 +237,7 @@ describe('what a message says of itself', () => {
       await firm.sync();
       const forged = await byId(id);
       expect(forged).to.include({ direction: 'received', state: 'suggested', confirmation: 'failed' });
-      const view = await viewMessage(firm.office, MAREN_ID, forged.id);
+      const view = await viewMessage(firm.context, MAREN_ID, forged.id);
       expect(view.warnings.join()).to.contain('says that it is from one of us');
       const numbered = await arrive('maren.okell@quillhurst.example', {
         Subject: client.number,
@@ -311,7 +311,7 @@ describe('what a message says of itself', () => {
       const [first, second, more] = await both({}, { text: 'NOTICE OF TERMINATION within 3 days' });
       expect(more).to.equal(undefined);
       expect(first?.conversation_id).to.not.equal(second?.conversation_id);
-      const view = await viewMessage(firm.office, MAREN_ID, second?.id ?? 0);
+      const view = await viewMessage(firm.context, MAREN_ID, second?.id ?? 0);
       expect(view.own).to.contain('TERMINATION');
       expect(view.twins.map(({ id }) => id)).to.deep.equal([first?.id]);
       const words = await firm
@@ -335,11 +335,11 @@ describe('what a message says of itself', () => {
       await firm.db('message').where({ id: secret.id }).update({ state: 'private' });
       deliver(firm, INES, id, { headers: head, text: 'x' });
       await firm.sync();
-      const refused = await viewMessage(firm.office, 3, secret.id).catch((error: Error) => error.message);
+      const refused = await viewMessage(firm.context, 3, secret.id).catch((error: Error) => error.message);
       expect(refused).to.equal('That message is private to a colleague.');
       const [, own] = await allOf(id);
-      expect((await viewMessage(firm.office, 3, own?.id ?? 0)).twins).to.deep.equal([]);
-      const joined = await joinConversation(firm.office, 3, own?.id ?? 0, secret.conversation_id).then(
+      expect((await viewMessage(firm.context, 3, own?.id ?? 0)).twins).to.deep.equal([]);
+      const joined = await joinConversation(firm.context, 3, own?.id ?? 0, secret.conversation_id).then(
         () => 'joined',
         (error: Error) => error.message,
       );
@@ -394,9 +394,9 @@ describe('what a message says of itself', () => {
       const start = performance.now();
       expect(await conversation(firm.db, MAREN_ID, root.conversation_id)).to.have.lengthOf(2);
       expect(performance.now() - start).to.be.below(500);
-      const apart = await partMessage(firm.office, MAREN_ID, named.id);
+      const apart = await partMessage(firm.context, MAREN_ID, named.id);
       expect(await conversation(firm.db, MAREN_ID, root.conversation_id)).to.have.lengthOf(1);
-      await joinConversation(firm.office, MAREN_ID, named.id, root.conversation_id);
+      await joinConversation(firm.context, MAREN_ID, named.id, root.conversation_id);
       expect(await conversation(firm.db, MAREN_ID, apart)).to.have.lengthOf(0);
       const noted = await firm.db('audit').where({ action: 'conversation changed', subject_id: named.id });
       expect(noted).to.have.lengthOf(2);
@@ -472,11 +472,11 @@ describe('what a message says of itself', () => {
       expect(await dead()).to.be.within(10, 12);
       const page = await listReturned(firm.db, MAREN_ID, 0, 5);
       expect(page.held).to.equal(6);
-      expect(await settleHeld(firm.office, MAREN_ID, false)).to.equal(6);
+      expect(await resolveHeld(firm.context, MAREN_ID, false)).to.equal(6);
       expect((await listReturned(firm.db, MAREN_ID, 0, 5)).held).to.equal(0);
       await put(report('out2@quillhurst.example', emails.slice(10)));
       const all = await dead();
-      expect(await settleHeld(firm.office, MAREN_ID, true)).to.be.greaterThan(0);
+      expect(await resolveHeld(firm.context, MAREN_ID, true)).to.be.greaterThan(0);
       expect(await dead()).to.be.greaterThan(all);
     });
   });
@@ -485,11 +485,11 @@ describe('what a message says of itself', () => {
     const row = await one(firm.db('mailbox').where({ address: TOBIAS }).first());
     await firm.db('mailbox_server').where({ mailbox_id: row.id }).delete();
     const { verifyMailbox } = await import('../../server/mailbox/accounts/connect.ts');
-    expect((await verifyMailbox(firm.office, row)).ok).to.equal(true);
+    expect((await verifyMailbox(firm.context, row)).ok).to.equal(true);
     expect(
       await firm.db('mailbox_server').where({ mailbox_id: row.id, believed: 1 }).pluck('name'),
     ).to.deep.equal([EXCHANGE]);
-    await new MailboxSync(firm.office, row).runOnce();
+    await new MailboxSync(firm.context, row).runOnce();
     expect(hashOf('a').length).to.equal(32);
   });
 });

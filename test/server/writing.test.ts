@@ -54,7 +54,7 @@ describe('writing a message', () => {
   }
   const syncTobias = async () =>
     new MailboxSync(
-      firm.office,
+      firm.context,
       await one(firm.db('mailbox').where({ address: TOBIAS }).first()),
       CHORES,
     ).runOnce();
@@ -69,9 +69,9 @@ describe('writing a message', () => {
   before(async () => {
     firm = await openFirm({ clients: 16, files: 26, conversationsPerClient: 1 });
     await firm.sync();
-    app = webApp(firm.office, LEDGER);
+    app = webApp(firm.context, LEDGER);
     cookie = await signIn('tobias.fenn');
-    worker = new DispatchWorker(firm.office, OUTGOING);
+    worker = new DispatchWorker(firm.context, OUTGOING);
     // An address that nobody else has, of a client with an open matter, whose owner takes mail.
     const ordinary = new Set(
       firm.world

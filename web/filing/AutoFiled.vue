@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue';
-import { AlonePage, AloneRow, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
+import { AutoFiledPage, AutoFiledRow, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
 import { z } from 'zod';
 import { get, send } from '../api.ts';
 import { useKeys } from '../ui/keys.ts';
@@ -22,7 +22,7 @@ const { clock, dayName } = useTimes();
 const state = ref<'logged' | 'aside'>('logged');
 const day = ref<string | null>(null);
 const offset = ref(0);
-const page = ref<AlonePage | null>(null);
+const page = ref<AutoFiledPage | null>(null);
 const at = ref(0);
 const { ask, problem } = useLatest();
 const said = ref('');
@@ -30,7 +30,7 @@ const undoId = ref<number | null>(null);
 const opened = ref<number | null>(null);
 const finding = ref(false);
 /** Others settled for the same reason as the one just corrected, and where that one went. */
-const alike = ref<{ rows: AloneRow[]; to: Sort['to'] } | null>(null);
+const alike = ref<{ rows: AutoFiledRow[]; to: Sort['to'] } | null>(null);
 const listElement = ref<HTMLElement | null>(null);
 
 const rows = computed(() => page.value?.rows ?? []);
@@ -38,7 +38,7 @@ const row = computed(() => rows.value[at.value]);
 
 async function load() {
   const query = { day: day.value, state: state.value, offset: offset.value, limit: LIMIT };
-  const found = await ask(() => get(AlonePage, '/filing/alone', query));
+  const found = await ask(() => get(AutoFiledPage, '/filing/alone', query));
   if (!found) return;
   page.value = found;
   day.value = found.day;
@@ -81,7 +81,7 @@ function settle(ids: number[], to: Sort['to']) {
     said.value = done.words;
     undoId.value = done.stepId;
     if (to.kind !== 'right' && ids.length === 1) {
-      const others = await get(z.array(AloneRow), `/messages/${messageId}/alike`);
+      const others = await get(z.array(AutoFiledRow), `/messages/${messageId}/alike`);
       if (others.length) alike.value = { rows: others, to };
     }
     if (!last()) return;

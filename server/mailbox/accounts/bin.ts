@@ -1,4 +1,4 @@
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { writableBoxIds } from '../../correspondence/boxes.ts';
 import { imapClient } from '../../mailserver/imap.ts';
 import { listFolders } from '../sync/folders.ts';
@@ -10,8 +10,8 @@ import { connectionProblem } from '../../mailserver/problem.ts';
 const BIN = 'Trash';
 
 /** Makes a folder for what is thrown away, in a mailbox whose server has none. @throws when it does not want to */
-export async function makeBin(office: Office, staffId: number, mailboxId: number): Promise<void> {
-  const { db, config } = office;
+export async function makeBin(context: AppContext, staffId: number, mailboxId: number): Promise<void> {
+  const { db, config } = context;
   if (!(await writableBoxIds(db, staffId)).includes(mailboxId))
     throw new Refusal(403, 'In that mailbox you may not change anything.');
   const mailbox = await readMailbox(db, mailboxId);
@@ -21,7 +21,7 @@ export async function makeBin(office: Office, staffId: number, mailboxId: number
     try {
       await client.connect();
       await client.mailboxCreate(BIN);
-      await listFolders(db, client, mailboxId, (await office.firm()).personalFolders);
+      await listFolders(db, client, mailboxId, (await context.firm()).personalFolders);
     } finally {
       client.close();
     }

@@ -8,7 +8,7 @@ import { may } from '../../../contract/rights.ts';
 import { domainOf } from '../../../core/address/address.ts';
 import { withConnection } from '../../mailserver/smtp.ts';
 import { noteChange } from '../../foundation/changes.ts';
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { readSource } from '../../reading/pool.ts';
 import { imapClient } from '../../mailserver/imap.ts';
 import { Refusal } from '../../foundation/refusal.ts';
@@ -81,8 +81,8 @@ export function columnsOf(access: MailboxAccess) {
 }
 
 /** The ways in as the connection takes them. */
-export function accessFrom(office: Office, access: MailboxAccess, password: string): Access {
-  return { ...columnsOf(access), password, ...believing(office.config.mailAuthorities) };
+export function accessFrom(context: AppContext, access: MailboxAccess, password: string): Access {
+  return { ...columnsOf(access), password, ...believing(context.config.mailAuthorities) };
 }
 
 /** So long a try may take, whatever the server does, in milliseconds. */
@@ -109,7 +109,7 @@ async function inTime<T>(work: Promise<T>): Promise<T> {
  * What a mailbox of the firm is kept at is known already.
  */
 export async function refuseStrangeServers(
-  office: Office,
+  context: AppContext,
   staff: StaffMember,
   access: MailboxAccess,
 ): Promise<void> {
@@ -119,7 +119,7 @@ export async function refuseStrangeServers(
     [access.smtpHost, access.smtpPort, 'smtp'],
   ] as const) {
     if (!(await isPrivate(host))) continue;
-    const known = await office
+    const known = await context
       .db('mailbox')
       .where({ [`${column}_host`]: host, [`${column}_port`]: port })
       .whereNull('disconnected_at')
@@ -175,8 +175,8 @@ const READ_BACK_SECONDS = 45;
  * Sends a message from the mailbox to itself and reads it back; only then is the mailbox verified. The
  * message is taken away again, and marks itself as automatic (RFC 3834), so that nothing answers it.
  */
-export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promise<Verified> {
-  const access = accessOf(mailbox, office.config);
+export async function verifyMailbox(context: AppContext, mailbox: MailboxRow): Promise<Verified> {
+  const access = accessOf(mailbox, context.config);
   const messageId = `${randomUUID()}@${domainOf(mailbox.address)}`;
   try {
     const raw = await new MailComposer({
@@ -198,7 +198,7 @@ export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promis
   }
   try {
     const returned = await readBack(access, messageId);
-    if (returned) await believe(office, mailbox.id, returned);
+    if (returned) await believe(context, mailbox.id, returned);
     else
       return {
         ok: false,
@@ -207,7 +207,7 @@ export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promis
   } catch (error) {
     return { ok: false, words: `The test message could not be read back. ${connectionProblem(error).words}` };
   }
-  await transact(office.db, async (trx) => {
+  await transact(context.db, async (trx) => {
     await trx('mailbox').where({ id: mailbox.id }).update({ verified_at: new Date() });
     await noteChange(trx, 'mailboxes', 'mailbox', [mailbox.id]);
   });
@@ -218,11 +218,11 @@ export async function verifyMailbox(office: Office, mailbox: MailboxRow): Promis
  * What our own message says when it has come back was written by our own server: the name under which it
  * writes is believed from now on, unless somebody has said otherwise.
  */
-async function believe(office: Office, mailboxId: number, raw: Uint8Array): Promise<void> {
+async function believe(context: AppContext, mailboxId: number, raw: Uint8Array): Promise<void> {
   const { kept } = await readSource(raw, { urgent: true });
   const name = kept.read.checks[0]?.by;
   if (!name) return;
-  await office.db.raw(
+  await context.db.raw(
     `INSERT INTO mailbox_server (mailbox_id, name, seen, believed, believed_since) VALUES (?, ?, 1, 1, ?)
       ON DUPLICATE KEY UPDATE believed_since = IF(believed_since IS NULL, VALUES(believed_since), believed_since),
         believed = IF(believed_by IS NULL, 1, believed)`,

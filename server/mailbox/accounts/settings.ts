@@ -14,7 +14,7 @@ import { noteAudit } from '../../foundation/audit.ts';
 import { transact, type Transaction } from '../../foundation/database.ts';
 import { noteChange } from '../../foundation/changes.ts';
 import { readFirm, writeFirm } from '../../foundation/firm.ts';
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { seal, unseal } from '../../security/seal.ts';
 import { columnsOf, refuseStrangeServers } from './connect.ts';
 import { forgetCopies } from '../sync/folders.ts';
@@ -34,11 +34,11 @@ export async function mailboxToManage(db: Knex, staff: StaffMember, id: number):
 
 /** Connects a mailbox; it is taken in from now on, and verified by a message to itself. */
 export async function connectMailbox(
-  office: Office,
+  context: AppContext,
   staff: StaffMember,
   wish: z.output<typeof MailboxConnect>,
 ): Promise<number> {
-  const { db } = office;
+  const { db } = context;
   const staffId = wish.staffId ?? staff.id;
   if (!may(staff.role, 'connect any mailbox')) {
     if (staffId !== staff.id || wish.shared)
@@ -50,7 +50,7 @@ export async function connectMailbox(
         'address',
       );
   }
-  await refuseStrangeServers(office, staff, wish.access);
+  await refuseStrangeServers(context, staff, wish.access);
   const id = await transact(db, async (trx) => {
     const before = await trx('mailbox').where({ address: wish.address }).first('id', 'disconnected_at');
     if (before && !before.disconnected_at)
@@ -61,7 +61,7 @@ export async function connectMailbox(
       address: wish.address,
       name: wish.name || (await nameOf(trx, staffId)),
       shared: wish.shared,
-      sealed_password: seal(office.config.key, wish.password),
+      sealed_password: seal(context.config.key, wish.password),
       take_from: wish.takeFrom,
       verified_at: null,
       paused_at: null,
@@ -85,7 +85,13 @@ export async function connectMailbox(
         })),
       );
     await setColleagues(trx, made, wish.colleagues);
-    await noteAudit(trx, staff.id, 'mailbox connected', 'mailbox', made, null, { address: wish.address });
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'mailbox connected',
+      subject: 'mailbox',
+      id: made,
+      after: { address: wish.address },
+    });
     await noteChange(trx, 'mailboxes');
     // Its address is one of ours from now on.
     await noteChange(trx, 'records');
@@ -113,11 +119,11 @@ async function setColleagues(
 }
 
 export async function mailboxSettings(
-  office: Office,
+  context: AppContext,
   staff: StaffMember,
   id: number,
 ): Promise<MailboxSettings> {
-  const { db } = office;
+  const { db } = context;
   const row = await mailboxToManage(db, staff, id);
   const [folders, colleagues, people, owner, neverLogged, servers, silent] = await Promise.all([
     db('folder').where({ mailbox_id: id }).orderBy('path').select('id', 'path', 'skipped'),
@@ -177,12 +183,12 @@ function onlyHere(db: Knex, mailboxId: number): Knex.QueryBuilder {
 
 /** Changes what is asked for; a new way in has to be verified again. */
 export async function changeMailbox(
-  office: Office,
+  context: AppContext,
   staff: StaffMember,
   id: number,
   change: z.output<typeof MailboxChange>,
 ): Promise<void> {
-  const { db } = office;
+  const { db } = context;
   const before = await mailboxToManage(db, staff, id);
   const columns: Record<string, unknown> = {};
   if (change.name !== undefined) columns.name = change.name || before.name;
@@ -194,7 +200,7 @@ export async function changeMailbox(
   if (change.checksSilently !== undefined) columns.checks_silently = change.checksSilently;
   if (change.paused !== undefined) columns.paused_at = change.paused ? new Date() : null;
   if (change.access) {
-    await refuseStrangeServers(office, staff, change.access);
+    await refuseStrangeServers(context, staff, change.access);
     if (
       change.password === undefined &&
       !(keptFor(before, change.access, 'incoming') && keptFor(before, change.access, 'outgoing'))
@@ -203,7 +209,7 @@ export async function changeMailbox(
     Object.assign(columns, columnsOf(change.access), { verified_at: null });
   }
   if (change.password !== undefined)
-    Object.assign(columns, { sealed_password: seal(office.config.key, change.password), verified_at: null });
+    Object.assign(columns, { sealed_password: seal(context.config.key, change.password), verified_at: null });
   if (change.access || change.password !== undefined)
     Object.assign(columns, { problem: null, failing_since: null, needs_person: 0, retry_at: new Date() });
   const earlier = change.takeFrom !== undefined && (change.takeFrom ?? '') < (before.take_from ?? '');
@@ -218,7 +224,13 @@ export async function changeMailbox(
     if (change.colleagues) await setColleagues(trx, id, change.colleagues);
     if (change.believed) await setServers(trx, staff.id, id, change.believed);
     const told = Object.keys(change).filter((key) => key !== 'password');
-    await noteAudit(trx, staff.id, 'mailbox changed', 'mailbox', id, null, { changed: told });
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'mailbox changed',
+      subject: 'mailbox',
+      id,
+      after: { changed: told },
+    });
     await noteChange(trx, 'mailboxes', 'mailbox', [id]);
   });
   if (change.skippedFolders) await skipFolders(db, id, change.skippedFolders);
@@ -244,12 +256,12 @@ async function skipFolders(db: Knex, mailboxId: number, skipped: readonly number
  * @param remove whether what only this mailbox brought, and is on no file, goes
  */
 export async function disconnectMailbox(
-  office: Office,
+  context: AppContext,
   staff: StaffMember,
   id: number,
   remove: boolean,
 ): Promise<void> {
-  const { db } = office;
+  const { db } = context;
   const mailbox = await mailboxToManage(db, staff, id);
   const open = await db('dispatch')
     .where({ mailbox_id: id })
@@ -273,22 +285,21 @@ export async function disconnectMailbox(
       .where({ id })
       .update({
         disconnected_at: new Date(),
-        sealed_password: seal(office.config.key, ''),
+        sealed_password: seal(context.config.key, ''),
         verified_at: null,
         problem: null,
         failing_since: null,
       });
-    await noteAudit(
-      trx,
-      staff.id,
-      'mailbox disconnected',
-      'mailbox',
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'mailbox disconnected',
+      subject: 'mailbox',
       id,
-      { address: mailbox.address },
-      {
+      before: { address: mailbox.address },
+      after: {
         removed: remove,
       },
-    );
+    });
     for (const topic of ['mailboxes', 'mail', 'sorting'] as const) await noteChange(trx, topic);
   });
 }
@@ -344,13 +355,13 @@ function keptFor(mailbox: MailboxRow, access: MailboxAccess, step: 'incoming' | 
  * @throws when the way in was changed
  */
 export function keptPassword(
-  office: Office,
+  context: AppContext,
   mailbox: MailboxRow,
   access: MailboxAccess,
   step: 'incoming' | 'outgoing',
 ): string {
   if (!keptFor(mailbox, access, step)) throw new Refusal(400, PASSWORD_AGAIN, 'password');
-  return unseal(office.config.key, mailbox.sealed_password);
+  return unseal(context.config.key, mailbox.sealed_password);
 }
 
 /** What the settings say of the servers that vouch for senders: the names seen in the mail, those believed first. */
@@ -388,8 +399,12 @@ async function setServers(
 }
 
 /** Sets the firm's private filing address. It must reach a mailbox that is connected, or nothing would come of it. */
-export async function setFilingAddress(office: Office, staff: StaffMember, address: string): Promise<void> {
-  const { db } = office;
+export async function setFilingAddress(
+  context: AppContext,
+  staff: StaffMember,
+  address: string,
+): Promise<void> {
+  const { db } = context;
   if (address) {
     const [local = '', domain = ''] = address.split('@');
     // Many servers deliver name+anything to name (RFC 5233 calls it a detail).
@@ -400,7 +415,14 @@ export async function setFilingAddress(office: Office, staff: StaffMember, addre
   await transact(db, async (trx) => {
     const firm = await readFirm(trx);
     await writeFirm(trx, { ...firm, filingAddress: address });
-    await noteAudit(trx, staff.id, 'filing address set', 'firm', 0, firm.filingAddress, address);
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'filing address set',
+      subject: 'firm',
+      id: 0,
+      before: firm.filingAddress,
+      after: address,
+    });
     await noteChange(trx, 'records');
     await noteChange(trx, 'mailboxes');
   });

@@ -2,7 +2,7 @@ import type { z } from 'zod';
 import type { MailAct, MailActDone } from '../../../contract/index.ts';
 import { transact, type Transaction } from '../../foundation/database.ts';
 import { noteChange } from '../../foundation/changes.ts';
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { writableBoxIds } from '../../correspondence/boxes.ts';
 import { holdMessages, refreshMarks } from '../../correspondence/marks.ts';
 import { Refusal } from '../../foundation/refusal.ts';
@@ -24,11 +24,11 @@ type Act = z.output<typeof MailAct>['act'];
  * them: shown at once, and noted for the mailbox's server, which is told within seconds.
  */
 export async function actOnMail(
-  office: Office,
+  context: AppContext,
   staffId: number,
   { messageIds, boxes, act }: z.output<typeof MailAct>,
 ): Promise<MailActDone> {
-  return transact(office.db, async (trx) => {
+  return transact(context.db, async (trx) => {
     const may = await writableBoxIds(trx, staffId);
     const within = boxes ? may.filter((id) => boxes.includes(id)) : may;
     await holdMessages(trx, messageIds);

@@ -1,10 +1,10 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { MailPage, MailQuery, MailRow } from '../../../contract/index.ts';
-import { searchExpression } from '../../../core/message/query.ts';
+import { searchExpression } from '../../foundation/fullText.ts';
 import { readFirm } from '../../foundation/firm.ts';
 import { messageRows } from '../../correspondence/rows.ts';
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { filesByIds } from '../../records/files.ts';
 import { boxIds } from '../../correspondence/boxes.ts';
 import { Refusal } from '../../foundation/refusal.ts';
@@ -17,11 +17,11 @@ import { fromJson } from '../../foundation/json.ts';
  * One page of the mail a person may see, newest first. Pages follow one another by the last row shown, so
  * that the hundred-thousandth row costs no more than the first.
  */
-export async function listMail(office: Office, staffId: number, query: MailQuery): Promise<MailPage> {
-  const { db } = office;
+export async function listMail(context: AppContext, staffId: number, query: MailQuery): Promise<MailPage> {
+  const { db } = context;
   const boxes = await boxIds(db, staffId, query.boxes);
   if (!boxes.length) return { rows: [], next: null };
-  const ids = await pageIds(office, staffId, boxes, query);
+  const ids = await pageIds(context, staffId, boxes, query);
   const shown = ids.slice(0, query.limit);
   const rows = await mailRows(db, shown, boxes);
   const last = rows.at(-1);
@@ -31,12 +31,12 @@ export async function listMail(office: Office, staffId: number, query: MailQuery
 
 /** Numbers of the messages of one page, and one more if there is another page. */
 async function pageIds(
-  office: Office,
+  context: AppContext,
   staffId: number,
   boxes: readonly number[],
   query: MailQuery,
 ): Promise<number[]> {
-  const { db } = office;
+  const { db } = context;
   const one = query.folder ? await folderWithin(db, query.folder, boxes) : null;
   const found: Knex.QueryBuilder = one
     ? db('message_copy as place')
@@ -54,8 +54,8 @@ async function pageIds(
   if (!one) some(found, copyIn(db, boxes, query));
   notPrivate(db, found, staffId);
   narrow(found, query, one !== null);
-  await dates(office, found, at, query);
-  if (query.q && !(await search(office, found, query.q))) return [];
+  await dates(context, found, at, query);
+  if (query.q && !(await search(context, found, query.q))) return [];
   if (query.file)
     some(
       found,
@@ -117,9 +117,14 @@ function narrow(found: Knex.QueryBuilder, { view }: MailQuery, byFolder: boolean
 }
 
 /** Days are the firm's. */
-async function dates(office: Office, found: Knex.QueryBuilder, at: string, query: MailQuery): Promise<void> {
+async function dates(
+  context: AppContext,
+  found: Knex.QueryBuilder,
+  at: string,
+  query: MailQuery,
+): Promise<void> {
   if (!query.from && !query.until) return;
-  const { zone } = await readFirm(office.db);
+  const { zone } = await readFirm(context.db);
   if (query.from) found.where(at, '>=', DateTime.fromISO(query.from, { zone }).toJSDate());
   if (query.until) found.where(at, '<', DateTime.fromISO(query.until, { zone }).plus({ days: 1 }).toJSDate());
 }
@@ -128,12 +133,12 @@ async function dates(office: Office, found: Knex.QueryBuilder, at: string, query
  * Words in the text, a person's name or address, or a file number: a number finds everything on that file.
  * @returns whether anything searchable was asked for
  */
-async function search(office: Office, found: Knex.QueryBuilder, typed: string): Promise<boolean> {
-  const register = await filingRegister(office);
+async function search(context: AppContext, found: Knex.QueryBuilder, typed: string): Promise<boolean> {
+  const register = await filingRegister(context);
   const fileIds = register.numbers.in(typed);
   const expression = searchExpression(typed);
   if (!expression && !fileIds.length) return false;
-  const { db } = office;
+  const { db } = context;
   found.where((any) => {
     if (expression)
       any.whereIn(

@@ -1,6 +1,6 @@
 import type { ImapFlow } from 'imapflow';
 import type { LookedOnServer } from '../../../contract/index.ts';
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { boxIds } from '../../correspondence/boxes.ts';
 import { imapClient } from '../../mailserver/imap.ts';
 import { listFolders, type FolderRow } from '../sync/folders.ts';
@@ -17,17 +17,17 @@ const MOST = 100;
  * taken in. What is found is taken in, and then found here like everything else.
  */
 export async function lookOnServer(
-  office: Office,
+  context: AppContext,
   staffId: number,
   words: string,
   wanted: readonly number[] | undefined,
 ): Promise<LookedOnServer> {
-  const boxes = await boxIds(office.db, staffId, wanted);
-  const mailboxes: MailboxRow[] = await office.db('mailbox').whereIn('id', boxes);
+  const boxes = await boxIds(context.db, staffId, wanted);
+  const mailboxes: MailboxRow[] = await context.db('mailbox').whereIn('id', boxes);
   const results = await Promise.all(
     mailboxes.map(async (mailbox) => {
       try {
-        return { found: await lookIn(office, mailbox, words), problem: null };
+        return { found: await lookIn(context, mailbox, words), problem: null };
       } catch (error) {
         return { found: 0, problem: `${mailbox.address}: ${connectionProblem(error).words}` };
       }
@@ -39,15 +39,15 @@ export async function lookOnServer(
   };
 }
 
-async function lookIn(office: Office, mailbox: MailboxRow, words: string): Promise<number> {
-  const client = imapClient(accessOf(mailbox, office.config));
+async function lookIn(context: AppContext, mailbox: MailboxRow, words: string): Promise<number> {
+  const client = imapClient(accessOf(mailbox, context.config));
   client.on('error', () => undefined);
   try {
     await client.connect();
-    const { personalFolders } = await office.firm();
+    const { personalFolders } = await context.firm();
     let found = 0;
-    for (const { row } of await listFolders(office.db, client, mailbox.id, personalFolders))
-      found += await lookInFolder(office, client, row, words);
+    for (const { row } of await listFolders(context.db, client, mailbox.id, personalFolders))
+      found += await lookInFolder(context, client, row, words);
     return found;
   } finally {
     client.close();
@@ -55,7 +55,7 @@ async function lookIn(office: Office, mailbox: MailboxRow, words: string): Promi
 }
 
 async function lookInFolder(
-  office: Office,
+  context: AppContext,
   client: ImapFlow,
   folder: FolderRow,
   words: string,
@@ -65,11 +65,11 @@ async function lookInFolder(
     const found = await client.search({ text: words }, { uid: true });
     if (!Array.isArray(found) || !found.length) return 0;
     const here = new Set<number>(
-      await office.db('message_copy').where({ folder_id: folder.id }).whereIn('uid', found).pluck('uid'),
+      await context.db('message_copy').where({ folder_id: folder.id }).whereIn('uid', found).pluck('uid'),
     );
     const missing = found.filter((uid) => !here.has(uid)).slice(-MOST);
     if (!missing.length) return 0;
-    const line = new IntakeLine(office, folder.mailbox_id);
+    const line = new IntakeLine(context, folder.mailbox_id);
     for await (const message of client.fetch(
       missing.join(','),
       { uid: true, source: true, flags: true, internalDate: true },

@@ -82,7 +82,7 @@ class FolderChanges {
     const arrived = await this.arrivals(begun, meant);
     const whole = await this.within(changes, meant, arrived);
     if (whole) await this.findMoved(meant);
-    await this.settleMoved();
+    await this.confirmMoved();
     if (this.refused) throw this.refused;
   }
 
@@ -271,8 +271,8 @@ class FolderChanges {
     }
   }
 
-  private async settleMoved(): Promise<void> {
-    for (const moved of this.moved) await transact(this.db, (trx) => settleMove(trx, moved));
+  private async confirmMoved(): Promise<void> {
+    for (const moved of this.moved) await transact(this.db, (trx) => confirmMove(trx, moved));
   }
 
   /** The messages are not there any more: what was wanted of them falls, and they are shown there no longer. */
@@ -352,7 +352,7 @@ async function strike(db: Database, changes: readonly PendingChange[]): Promise<
  * A message was moved on the server. What was done to it here meanwhile, taken back, starred, moved on, follows
  * it to its new place: it is one history, and its last word counts.
  */
-async function settleMove(trx: Transaction, { change, to, uid }: Moved): Promise<void> {
+async function confirmMove(trx: Transaction, { change, to, uid }: Moved): Promise<void> {
   const where = { folder_id: change.folder_id, uid: change.uid };
   const before = await trx('message_copy').where(where).first();
   await holdMessages(trx, before ? [before.message_id] : []);

@@ -1,7 +1,7 @@
 import { countOf } from '../../foundation/rows.ts';
 import { errorForLog, inSeconds, transact } from '../../foundation/database.ts';
 import { forgetChanges, noteChange } from '../../foundation/changes.ts';
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { MailboxSync, type Chore } from './sync.ts';
 import { connectionProblem } from '../../mailserver/problem.ts';
 import type { MailboxRow } from '../../mailserver/access.ts';
@@ -44,18 +44,18 @@ export class MailboxSupervisor {
   private saidAt = 0;
 
   constructor(
-    private readonly office: Office,
+    private readonly context: AppContext,
     private readonly chores: readonly Chore[] = [],
   ) {}
 
   start(): void {
-    this.deaf = this.office.watch.listen((changes) => {
+    this.deaf = this.context.watch.listen((changes) => {
       for (const { topic, id } of changes) if (topic === 'pending') this.stir(id);
     });
     const next = () => {
       this.round = this.claim()
         .catch((error) =>
-          this.office.log.error({ error: errorForLog(error) }, 'mailboxes could not be claimed'),
+          this.context.log.error({ error: errorForLog(error) }, 'mailboxes could not be claimed'),
         )
         .then(() => {
           if (!this.stopped) this.timer = setTimeout(next, this.pause());
@@ -85,16 +85,16 @@ export class MailboxSupervisor {
     for (const { sync } of this.kept.values()) sync?.stop();
     while ([...this.kept.values()].some(({ sync }) => sync))
       await new Promise((resolve) => setTimeout(resolve, 20));
-    await this.office
+    await this.context
       .db('mailbox')
-      .where({ lease_owner: this.office.process })
+      .where({ lease_owner: this.context.process })
       .update({ lease_owner: null, lease_until: null });
-    await this.office.db('server_process').where({ id: this.office.process }).delete();
+    await this.context.db('server_process').where({ id: this.context.process }).delete();
   }
 
   /** Renews our leases and takes mailboxes that nobody keeps: of all no more than our share among the processes there are. */
   private async claim(): Promise<void> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     const living = await this.living();
     const mailboxes = await db('mailbox')
       .whereNull('paused_at')
@@ -135,7 +135,7 @@ export class MailboxSupervisor {
 
   /** @returns which of the leases are still ours */
   private async renew(ids: readonly number[]): Promise<Set<number>> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     if (!ids.length) return new Set();
     const own = () => db('mailbox').whereIn('id', ids).where({ lease_owner: process });
     const renewed = await own().update({ lease_until: inSeconds(db, LEASE_SECONDS) });
@@ -144,7 +144,7 @@ export class MailboxSupervisor {
 
   /** Takes a mailbox that nobody keeps. @returns whether it is ours now */
   private async take(id: number): Promise<boolean> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     const taken = await db('mailbox')
       .where({ id })
       .where((free) => free.whereNull('lease_until').orWhereRaw('lease_until < UTC_TIMESTAMP(3)'))
@@ -154,7 +154,7 @@ export class MailboxSupervisor {
 
   /** Says that this process is here, when it is time to. @returns how many there are, this one among them */
   private async living(): Promise<number> {
-    const { db, process } = this.office;
+    const { db, process } = this.context;
     const now = Date.now();
     if (now > this.saidAt + SAID_ROUND) {
       await db.raw(
@@ -179,9 +179,9 @@ export class MailboxSupervisor {
     const kept = this.kept.get(id);
     if (kept?.sync) return kept.sync.stop();
     this.kept.delete(id);
-    await this.office
+    await this.context
       .db('mailbox')
-      .where({ id, lease_owner: this.office.process })
+      .where({ id, lease_owner: this.context.process })
       .update({ lease_owner: null, lease_until: null });
   }
 
@@ -197,7 +197,7 @@ export class MailboxSupervisor {
   private keep(mailbox: MailboxRow, kept: Kept): void {
     let sync: MailboxSync;
     try {
-      sync = new MailboxSync(this.office, mailbox, this.chores);
+      sync = new MailboxSync(this.context, mailbox, this.chores);
     } catch (error) {
       void this.failed(mailbox, kept, error).catch(() => undefined);
       return;
@@ -213,7 +213,10 @@ export class MailboxSupervisor {
       )
       // The database may be away, too: then nothing can be written down, and the mailbox is tried again all the same.
       .catch((error: unknown) =>
-        this.office.log.error({ error: errorForLog(error) }, 'a mailbox’s trouble could not be written down'),
+        this.context.log.error(
+          { error: errorForLog(error) },
+          'a mailbox’s trouble could not be written down',
+        ),
       )
       .finally(() => {
         kept.sync = null;
@@ -227,10 +230,10 @@ export class MailboxSupervisor {
     if (ranWell && Date.now() - kept.since > RAN_LONG) kept.failures = 1;
     kept.notBefore = Date.now() + (WAITS[Math.min(kept.failures, WAITS.length) - 1] ?? 2000);
     const { words, needsPerson } = connectionProblem(error);
-    this.office.log.warn({ mailbox: mailbox.address, words, error: errorForLog(error) }, 'mailbox failed');
+    this.context.log.warn({ mailbox: mailbox.address, words, error: errorForLog(error) }, 'mailbox failed');
     // One lost connection mends itself; it is told of the second.
     if (kept.failures < 2 && !needsPerson) return;
-    await transact(this.office.db, async (trx) => {
+    await transact(this.context.db, async (trx) => {
       await trx('mailbox')
         .where({ id: mailbox.id })
         .update({

@@ -2,7 +2,7 @@ import { countOf } from '../../foundation/rows.ts';
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import { noteChange } from '../../foundation/changes.ts';
 import { isDatabaseError, transact, type Database, type Transaction } from '../../foundation/database.ts';
-import type { Office } from '../../foundation/office.ts';
+import type { AppContext } from '../../foundation/context.ts';
 import { carryOutChanges } from './pendingChanges.ts';
 import { imapClient, isRefusal } from '../../mailserver/imap.ts';
 import { compareFolder, takeOverFlags, takeOverNamed } from './flags.ts';
@@ -83,12 +83,12 @@ export class MailboxSync {
   private vanished: number[] = [];
 
   constructor(
-    private readonly office: Office,
+    private readonly context: AppContext,
     private readonly mailbox: MailboxRow,
     private readonly chores: readonly Chore[] = [],
   ) {
-    this.line = new IntakeLine(office, mailbox.id);
-    this.client = imapClient(accessOf(mailbox, office.config));
+    this.line = new IntakeLine(context, mailbox.id);
+    this.client = imapClient(accessOf(mailbox, context.config));
     this.client.on('error', () => this.wake?.());
     this.client.on('exists', () => this.wake?.());
     this.client.on('flags', () => this.wake?.());
@@ -159,9 +159,9 @@ export class MailboxSync {
     this.worked = true;
     if (Date.now() > this.stirredUntil && Date.now() < this.tellAt) return;
     this.tellAt = Date.now() + TOLD_ROUND;
-    await this.chore(() => carryOutChanges(this.office.db, this.client, this.mailbox.id));
+    await this.chore(() => carryOutChanges(this.context.db, this.client, this.mailbox.id));
     for (const chore of this.chores)
-      await chore(this.office.db, this.client, this.mailbox.id, (work) => this.chore(work));
+      await chore(this.context.db, this.client, this.mailbox.id, (work) => this.chore(work));
   }
 
   /** What fails by itself costs itself and never the round; then the folders are looked at anew, since one may be gone. */
@@ -170,7 +170,7 @@ export class MailboxSync {
       await work();
     } catch (error) {
       if (!this.client.usable || isDatabaseError(error)) throw error;
-      this.office.log.info(
+      this.context.log.info(
         { mailbox: this.mailbox.address, words: connectionProblem(error).words },
         'a change could not be carried out',
       );
@@ -183,14 +183,14 @@ export class MailboxSync {
     const started = Date.now();
     if (started >= this.listAgainAt) {
       if (started > this.personalUntil) {
-        this.personal = (await this.office.firm()).personalFolders;
+        this.personal = (await this.context.firm()).personalFolders;
         this.personalUntil = started + PERSONAL_ROUND;
       }
       const closed = [...this.refused].filter(
         ([, { times, at }]) => times > 1 && started < at + REFUSED_ROUND,
       );
       this.folders = await listFolders(
-        this.office.db,
+        this.context.db,
         this.client,
         this.mailbox.id,
         this.personal,
@@ -227,7 +227,7 @@ export class MailboxSync {
 
   private async told(folder: ListedFolder, state: FolderState): Promise<void> {
     if (state.messages !== folder.state.messages)
-      await this.office.db('folder').where({ id: folder.row.id }).update({ on_server: state.messages });
+      await this.context.db('folder').where({ id: folder.row.id }).update({ on_server: state.messages });
     folder.state = state;
   }
 
@@ -262,12 +262,12 @@ export class MailboxSync {
       });
     }
     if (different)
-      await transact(this.office.db, (trx) => noteChange(trx, 'mail', 'mailbox', [this.mailbox.id]));
+      await transact(this.context.db, (trx) => noteChange(trx, 'mail', 'mailbox', [this.mailbox.id]));
   }
 
   /** @returns whether anything was different in a folder */
   private async changesIn(folder: ListedFolder): Promise<boolean> {
-    const { db } = this.office;
+    const { db } = this.context;
     const { row, state } = folder;
     const counted = state.modseq > 0 && Number(row.modseq) > 0;
     if (counted && state.modseq === Number(row.modseq) && !(await this.otherNumber(folder))) return false;
@@ -304,7 +304,7 @@ export class MailboxSync {
 
   /** Forgets what is gone from the open folder, and fetches what a server left out when it was asked before. */
   private async compare(row: FolderRow): Promise<boolean> {
-    const { changed, missing } = await compareFolder(this.office.db, this.client, row);
+    const { changed, missing } = await compareFolder(this.context.db, this.client, row);
     const wanted = this.mailbox.take_from ? [] : missing.filter((uid) => !this.hopeless.has(uid));
     for (let at = 0; at < wanted.length; at += SLICE) {
       const uids = wanted.slice(at, at + SLICE);
@@ -317,7 +317,7 @@ export class MailboxSync {
   }
 
   private async known(row: FolderRow): Promise<number> {
-    return countOf(this.office.db('message_copy').where({ folder_id: row.id }));
+    return countOf(this.context.db('message_copy').where({ folder_id: row.id }));
   }
 
   private compareDue(row: FolderRow): boolean {
@@ -333,13 +333,13 @@ export class MailboxSync {
     const { row, state } = folder;
     if (this.compareDue(row)) return true;
     if (Number(row.history_uid) > 1) return false;
-    const unseen = await countOf(this.office.db('message_copy').where({ folder_id: row.id, seen: 0 }));
+    const unseen = await countOf(this.context.db('message_copy').where({ folder_id: row.id, seen: 0 }));
     return (await this.otherNumber(folder)) || unseen !== state.unseen;
   }
 
   /** Takes in older mail, newest first, a slice of each folder in turn; where it stands is kept with each slice. */
   private async history(): Promise<void> {
-    const { db } = this.office;
+    const { db } = this.context;
     const unread = (folders: readonly ListedFolder[]) =>
       folders.filter(({ row }) => !row.closed && Number(row.history_uid) > 1);
     let left = unread(this.folders);
@@ -455,7 +455,7 @@ export class MailboxSync {
   /** Written down when it was not so before, and now and then: not for every look at a mailbox at rest. */
   private async inStep(): Promise<void> {
     if (Date.now() - this.notedAt < IN_STEP_NOTED) return;
-    const { db } = this.office;
+    const { db } = this.context;
     await transact(db, async (trx) => {
       await trx('mailbox').where({ id: this.mailbox.id }).update({
         in_step_at: new Date(),

@@ -7,7 +7,7 @@ import { Held } from './held.ts';
 import { Watch } from './watch.ts';
 
 /** What every capability stands on: the database, the configuration, the log, and what changes. */
-export class Office {
+export class AppContext {
   /** Names this process on leases. */
   readonly process = randomUUID().slice(0, 18);
   /** How long anything holds this process. */
