@@ -23,6 +23,9 @@ export interface BaseSubject {
   isReply: boolean;
 }
 
+/**
+ * A subject without marks of answering and handing on (RFC 5256, 2.1). @returns its text, and whether it was an answer or handed on
+ */
 export function baseSubject(subject: string): BaseSubject {
   let text = cut(subject, LIMITS.subject).replace(/\s+/g, ' ');
   let isReply = false;

@@ -45,6 +45,7 @@ export function fieldFact(id: number, label: string, kind: FactKind, unit: strin
   return { key: fieldKey(id), label, kind, unit, source: 'field' };
 }
 
+/** The key of one of the firm's own fields among all facts. */
 export function fieldKey(id: number): string {
   return `field:${id}`;
 }

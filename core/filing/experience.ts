@@ -52,6 +52,7 @@ export class Experience {
   private readonly strangers = new Map<string, { client: number; aside: number }>();
   lessons = 0;
 
+  /** Counts a person's decision. */
   learn(lesson: Lesson): void {
     this.count(lesson, 1);
   }

@@ -132,6 +132,7 @@ export class FilingRegister {
     return this.peopleByAddress.get(addressKey(address)) ?? [];
   }
 
+  /** People of exactly this name, whichever way it is written. */
   peopleNamed(name: string): readonly RegisteredPerson[] {
     return name ? (this.peopleByName.get(nameKey(name)) ?? []) : [];
   }
@@ -165,18 +166,22 @@ export class FilingRegister {
     return clients && clients.size <= TOO_COMMON ? [...clients] : [];
   }
 
+  /** A file by its number in the records; undefined when it is not here. */
   file(id: number): RegisteredFile | undefined {
     return this.filesById.get(id);
   }
 
+  /** A client by its number in the records; undefined when it is not here. */
   client(id: number): RegisteredClient | undefined {
     return this.clients.get(id);
   }
 
+  /** What a client is called; empty when it is not here. */
   clientName(id: number): string {
     return this.clients.get(id)?.name ?? '';
   }
 
+  /** The client's files, closed ones too. */
   filesOf(clientId: number): readonly RegisteredFile[] {
     return this.filesByClient.get(clientId) ?? [];
   }

@@ -123,11 +123,13 @@ class MailMemory {
 
   constructor(private readonly register: FilingRegister) {}
 
+  /** What the mail so far says about a message. */
   context(message: FilingMessage): FilingContext {
     const found = this.keys(message).flatMap((key) => this.bySubject.get(key) ?? []);
     return { earlier: this.byId, sameSubject: [...new Set(found)] };
   }
 
+  /** Notes a message and where it went, for those after it. */
   remember(messageId: string, message: FilingMessage, fileIds: number[]): void {
     const entry: EarlierMessage = {
       messageId,

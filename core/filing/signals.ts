@@ -45,6 +45,7 @@ export interface Signals {
   marked: boolean;
 }
 
+/** Everything about a message that weighs, gathered once. */
 export function gatherSignals(
   register: FilingRegister,
   experience: Experience,

@@ -143,6 +143,7 @@ export function likelihoodOf(probability: number): Likelihood {
 /** Where a suggestion stands in Sorting. */
 export type SortingGroup = 'certain' | 'look' | 'nobody';
 
+/** In which group of Sorting a suggestion stands, by the surest file suggested. */
 export function sortingGroup(candidates: readonly Pick<Candidate, 'likelihood'>[]): SortingGroup {
   if (!candidates.length) return 'nobody';
   return candidates[0]?.likelihood === 'nearly certain' ? 'certain' : 'look';

@@ -107,6 +107,7 @@ class Facts {
     this.anyTitle = files.some((file) => file.titleWords.some((word) => signals.words.has(word)));
   }
 
+  /** The features of each file of a client, for one message. */
   of(file: RegisteredFile): { features: Features; evidence: Evidence[] } {
     const { signals } = this;
     const features: Features = {};

@@ -178,6 +178,7 @@ function inlineText(nodes: readonly DocNode[]): string {
     .join('');
 }
 
+/** Text as HTML shows it. */
 export function escapeHtml(text: string): string {
   return text
     .replaceAll('&', '&amp;')

@@ -40,6 +40,7 @@ export function selectionOf(...of: Line[]): Selection {
   return { version: SELECTION_VERSION, root: { match: 'all', of } };
 }
 
+/** Whether a line is a group of others rather than a criterion. */
 export function isGroup(line: Line): line is Group {
   return 'match' in line;
 }

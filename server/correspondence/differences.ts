@@ -1,7 +1,10 @@
 import type { Transaction } from '../foundation/database.ts';
 import { CouldNotBeRead, pool } from '../reading/pool.ts';
 
-/** Writes on a record what is different in another copy of it; nothing when both say the same. */
+/**
+ * Writes on a record what is different in another copy of it; nothing when both say the same.
+ * @throws what the threads that read throw; of what cannot be read it is written that it could not be compared
+ */
 export async function noteDifference(
   trx: Transaction,
   id: number,

@@ -34,7 +34,10 @@ export async function notesOf(
   }));
 }
 
-/** Keeps a note on a file; one about a message keeps the link back to it. */
+/**
+ * Keeps a note on a file; one about a message keeps the link back to it.
+ * @throws Refusal when there is no such file or message, or the person may not read it
+ */
 export async function addNote(db: Knex, staffId: number, draft: z.output<typeof NoteDraft>): Promise<Note> {
   if (!(await db('file').where({ id: draft.fileId }).first('id'))) throw notFound('That file');
   if (draft.messageId !== null) {

@@ -68,7 +68,10 @@ export async function owingCounts(db: Knex): Promise<{ we: number; they: number 
   return { we: of('we'), they: of('they') };
 }
 
-/** A person says that a message needs no answer, or does after all. */
+/**
+ * A person says that a message needs no answer, or does after all.
+ * @throws Refusal when there is no such message, or the person may not read it
+ */
 export async function setAnswerNeeded(
   context: AppContext,
   staffId: number,

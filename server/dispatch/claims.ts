@@ -102,6 +102,7 @@ export class Claims {
    * message was given up as uncertain meanwhile: nobody else can know.
    * @param alive whether the lease must last still
    * @returns whether it was ours
+   * @throws what the database throws, when it is not away or the process ends
    */
   async change(row: { id: number }, columns: Record<string, unknown>, alive = false): Promise<boolean> {
     const { db, process } = this.context;

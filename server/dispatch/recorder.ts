@@ -40,6 +40,7 @@ export class Recorder {
     return this.running !== null;
   }
 
+  /** Lets what is under way come to its end. */
   async close(): Promise<void> {
     await this.running;
   }

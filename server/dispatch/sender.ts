@@ -45,6 +45,7 @@ export class Sender {
     await Promise.race(this.busy.values());
   }
 
+  /** Lets what is under way come to its end, and closes the connections. */
   async close(): Promise<void> {
     await Promise.all(this.busy.values());
     for (const connection of [...this.idle.values()].flat()) connection.close();

@@ -34,6 +34,7 @@ export class SentCopies {
 
   constructor(private readonly context: AppContext) {}
 
+  /** Lets what is under way come to its end, and closes the connections. */
   async close(): Promise<void> {
     this.closing = true;
     await this.running;

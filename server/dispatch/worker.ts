@@ -37,6 +37,7 @@ export class DispatchWorker {
     this.copies = new SentCopies(context);
   }
 
+  /** Works round after round until it is stopped. */
   start(): void {
     this.deaf = this.context.watch.listen((changes) => {
       if (changes.some(({ topic }) => topic === 'drafts' || topic === 'mailings')) this.wake?.();
@@ -73,6 +74,7 @@ export class DispatchWorker {
     return Math.min(next ?? IDLE_ROUND, this.copies.waiting ? ROUND : IDLE_ROUND);
   }
 
+  /** Claims nothing more; resolves when what was under way is through. */
   async stop(): Promise<void> {
     this.stopped = true;
     this.claims.stopped = true;

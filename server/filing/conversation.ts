@@ -58,7 +58,10 @@ export async function partMessage(context: AppContext, staffId: number, id: numb
   return made;
 }
 
-/** A person puts a message into a conversation it belongs to: also how a parting is taken back. */
+/**
+ * A person puts a message into a conversation it belongs to: also how a parting is taken back.
+ * @throws Refusal when either is not here, or the person may not read it
+ */
 export async function joinConversation(
   context: AppContext,
   staffId: number,

@@ -100,6 +100,7 @@ class Memory {
     private readonly bySubject: Map<string, EarlierMessage[]>,
   ) {}
 
+  /** Asks for all that a batch may have to do with. */
   static async recall(trx: Transaction, messages: readonly Undecided[]): Promise<Memory> {
     const named = [...new Set(messages.flatMap(({ filing }) => namedBy(filing)))];
     const byId = named.length
@@ -142,6 +143,7 @@ class Memory {
     );
   }
 
+  /** What is known about one message of the batch. */
   context(message: Undecided): FilingContext {
     const found = new Map<string, EarlierMessage>();
     for (const hash of message.subjectHashes)
@@ -151,6 +153,7 @@ class Memory {
     return { earlier: this.earlier, sameSubject: [...found.values()] };
   }
 
+  /** What was decided counts for the messages after it. */
   remember(message: Undecided, decision: Decision): void {
     const entry: EarlierMessage = {
       messageId: message.messageId ?? '',

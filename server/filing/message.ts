@@ -23,7 +23,10 @@ import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 import { fromJson } from '../foundation/json.ts';
 
-/** A message opened, with everything known about where it is and why. */
+/**
+ * A message opened, with everything known about where it is and why.
+ * @throws Refusal when it is not here, or the person may not read it
+ */
 export async function viewMessage(context: AppContext, staffId: number, id: number): Promise<MessageView> {
   const { db } = context;
   const row = await db('message').where({ id }).first();

@@ -45,7 +45,10 @@ export async function listRules(db: Knex): Promise<Rule[]> {
   });
 }
 
-/** What the rule would have done: how many of the newest messages it speaks of, and how many it would have moved. */
+/**
+ * What the rule would have done: how many of the newest messages it speaks of, and how many it would have moved.
+ * @throws Refusal when there is no such file
+ */
 export async function tryRule(db: Knex, staffId: number, draft: RuleDraft): Promise<RuleTrial> {
   const rule: OfficeRule = { id: 0, ...draft };
   const file =
@@ -128,7 +131,7 @@ function elsewhere(query: Knex.QueryBuilder, rule: OfficeRule): Knex.QueryBuilde
   return rule.then.kind === 'file' ? query.whereNotExists(onFile) : query.whereExists(onFile);
 }
 
-/** Keeps a rule from now on. */
+/** Keeps a rule from now on. @throws Refusal when there is no such file, or such a rule already */
 export async function makeRule(db: Knex, staffId: number, draft: RuleDraft): Promise<Rule> {
   const fileId = 'fileId' in draft.then ? draft.then.fileId : null;
   if (fileId !== null && !(await db('file').where({ id: fileId }).first('id'))) throw notFound('That file');
@@ -154,6 +157,7 @@ export async function makeRule(db: Knex, staffId: number, draft: RuleDraft): Pro
   return rule;
 }
 
+/** Drops a rule; what it has filed stays where it is. @throws Refusal when there is none of that number */
 export async function dropRule(db: Knex, staffId: number, id: number): Promise<void> {
   const before = await db('office_rule').where({ id }).first();
   if (!before) throw notFound('That rule');

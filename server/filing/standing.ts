@@ -3,7 +3,10 @@ import type { Transaction } from '../foundation/database.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { toJson, type Standing } from '../foundation/json.ts';
 
-/** A message's standing and its time; the message is locked until the transaction ends. */
+/**
+ * A message's standing and its time; the message is locked until the transaction ends.
+ * @throws Refusal when the message is not here
+ */
 export async function standingOf(trx: Transaction, id: number): Promise<{ standing: Standing; at: Date }> {
   const row = await trx('message').where({ id }).forUpdate().first();
   if (!row) throw notFound('One of the messages');

@@ -27,6 +27,7 @@ const MORNING = 7;
 /**
  * Carries out what a person settled about a message, about others named with it, and about the rest of its
  * conversation when asked; all of it one step, taken back as one. What was settled teaches filing at once.
+ * @throws Refusal when a message or file is not here, or the person may not do that with it
  */
 export async function sortMessage(
   context: AppContext,

@@ -51,7 +51,7 @@ function readAuthorities(path: string): string {
   return text;
 }
 
-/** The sealing key, made at the first start. */
+/** The sealing key, made at the first start. @throws when the key is not 32 bytes in hexadecimal */
 export function readKey(path: string): Buffer {
   if (!existsSync(path)) {
     mkdirSync(dirname(path), { recursive: true });

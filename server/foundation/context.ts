@@ -23,6 +23,7 @@ export class AppContext {
     this.watch = new Watch(db, log);
   }
 
+  /** What the firm has settled about itself. @throws when it has not been set up */
   firm(): Promise<Firm> {
     return readFirm(this.db);
   }

@@ -108,6 +108,8 @@ const LONGEST_PAUSE = 800;
  * Runs a transaction, again when the database broke it off for another's sake or was away before it was told to
  * keep what was done. What was lost while it was being kept may have been done: that is not tried again, and the
  * error says so (see {@link perhapsDone}).
+ * @returns what the work returns
+ * @throws what the work throws, and what the database throws when it is not worth another try
  */
 export async function transact<T>(db: Database, work: (trx: Transaction) => Promise<T>): Promise<T> {
   let keeping = false;

@@ -18,6 +18,7 @@ const Firm = z.object({
 });
 export type Firm = z.infer<typeof Firm>;
 
+/** What the firm has settled about itself. @throws when it has not been set up in this database */
 export async function readFirm(db: Knex): Promise<Firm> {
   const row = await db('setting').where({ name: 'firm' }).first('value');
   if (!row)
@@ -25,6 +26,7 @@ export async function readFirm(db: Knex): Promise<Firm> {
   return Firm.parse(JSON.parse(row.value));
 }
 
+/** Keeps what the firm settles about itself, in the place of what it was. */
 export async function writeFirm(db: Knex, firm: Firm): Promise<void> {
   await db('setting')
     .insert({ name: 'firm', value: JSON.stringify(firm) })

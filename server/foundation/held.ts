@@ -24,6 +24,7 @@ export class Held {
   private readonly minutes: HeldFor[] = [];
   private timer: NodeJS.Timeout | null = null;
 
+  /** Begins to measure, and warns in the log of what holds the process long. */
   start(log: Logger): void {
     this.histogram = monitorEventLoopDelay({ resolution: RESOLUTION });
     this.histogram.enable();
@@ -38,6 +39,7 @@ export class Held {
     this.timer.unref();
   }
 
+  /** Ends the measuring. */
   stop(): void {
     if (this.timer) clearInterval(this.timer);
     this.histogram?.disable();

@@ -56,6 +56,7 @@ function firstPiece({ hash: key, size, packed, reading }: RawRow): Record<string
   return { hash: key, size, packed: packed.subarray(0, PIECE), reading: reading ?? null };
 }
 
+/** A source as it came, byte for byte. @throws when it is not kept under that hash */
 export async function readRaw(db: Knex, key: Buffer): Promise<Buffer> {
   const row = await db('raw').where({ hash: key }).first('packed');
   if (!row) throw new Error('The source of this message is not in the database.');

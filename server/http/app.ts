@@ -16,7 +16,10 @@ import type { LedgerKind } from '../correspondence/ledger/port.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
-/** The whole web server: the API under /api, and the built web app. @param entries the kinds a ledger has */
+/**
+ * The whole web server: the API under /api, and the built web app. @param entries the kinds a ledger has
+ * @returns the app; whatever a route throws is answered by `problems`
+ */
 export function webApp(context: AppContext, entries: readonly LedgerKind[]): express.Express {
   const app = express();
   app.disable('x-powered-by');

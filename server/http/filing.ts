@@ -39,6 +39,7 @@ import type { AppContext } from '../foundation/context.ts';
 import { framePolicy } from '../security/html.ts';
 import { only, reply, staffOf } from './guard.ts';
 
+/** Sorting, what was filed by itself, rules, and messages opened. */
 export function filingRoutes(context: AppContext): Router {
   const { db } = context;
   const router = Router();

@@ -9,6 +9,7 @@ import { notAllowed, Refusal } from '../foundation/refusal.ts';
 
 const COOKIE = 'patient_clerk';
 
+/** The session a request comes with, from its cookie. */
 export function sessionToken(req: Request): string | null {
   return parseCookie(req.headers.cookie ?? '')[COOKIE] ?? null;
 }
@@ -47,7 +48,10 @@ function hostOf(origin: string): string | null {
   return URL.canParse(origin) ? new URL(origin).host : null;
 }
 
-/** Lets only signed-in staff through and notes who it is. */
+/**
+ * Lets only signed-in staff through and notes who it is.
+ * @throws Refusal (401) when nobody is, or the session has ended
+ */
 export function signedIn(context: AppContext): RequestHandler {
   return async (req, res, next) => {
     const token = sessionToken(req);
@@ -58,6 +62,7 @@ export function signedIn(context: AppContext): RequestHandler {
   };
 }
 
+/** Who asks: set by {@link signedIn}. */
 export function staffOf(res: Response): StaffMember {
   return res.locals.staff as StaffMember;
 }

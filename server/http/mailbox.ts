@@ -58,7 +58,7 @@ import { only, reply, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { shownMailboxes } from '../mailbox/list/shown.ts';
 
-/** The Mail screen, and the mailboxes themselves. */
+/** The Mail screen, and the mailboxes themselves. @returns the routes; they throw what their services refuse */
 export function mailboxRoutes(context: AppContext): Router {
   const { db } = context;
   const router = Router();

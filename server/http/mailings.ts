@@ -31,6 +31,7 @@ import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
 import { listDispatch, resolveUncertain } from '../mailing/progress.ts';
 import { releaseMailing, steerMailing } from '../mailing/release.ts';
 
+/** Mailings, whom they reach, and how each copy fared. */
 export function mailingRoutes(context: AppContext): Router {
   const { db } = context;
   const router = Router();

@@ -23,6 +23,7 @@ import { only, reply, staffOf } from './guard.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 
+/** Clients with their ledger, and search. @throws Refusal for a client that is not here */
 export function recordsRoutes(context: AppContext, entries: readonly LedgerKind[]): Router {
   const { db } = context;
   const router = Router();

@@ -21,6 +21,7 @@ import { railCounts } from '../today/rail.ts';
 import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
+/** Signing in and out, passwords, and the rail. @throws Refusal when signing in fails, or too often */
 export function sessionRoutes(context: AppContext): Router {
   const router = Router();
   const { db, log } = context;

@@ -5,6 +5,7 @@ import { listReturned, resolveHeld } from '../today/returned.ts';
 import { readToday } from '../today/today.ts';
 import { only, reply, staffOf } from './guard.ts';
 
+/** The first screen, and what came back undelivered. */
 export function todayRoutes(context: AppContext): Router {
   const { db } = context;
   const router = Router();

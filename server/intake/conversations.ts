@@ -44,6 +44,7 @@ class Known {
   private readonly wanted: [one: number, two: number][] = [];
   private next = -1;
 
+  /** Asks for all that a batch of messages may belong to. */
   static async recall(trx: Transaction, messages: readonly Prepared[]): Promise<Known> {
     const known = new Known();
     const own = unique(messages.flatMap(({ messageKey }) => messageKey ?? []));
@@ -153,6 +154,7 @@ class Known {
     this.clients.set(stays, new Set([...(left ?? []), ...(right ?? [])]));
   }
 
+  /** The conversation that a joined one is part of by now. */
   root(id: number): number {
     let at = id;
     for (let up = this.parent.get(at); up !== undefined; up = this.parent.get(at)) at = up;

@@ -14,6 +14,7 @@ import { composeMessage, type Composed } from './compose.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 import { draftOf, readRecord } from './mailings.ts';
 
+/** Whom a draft reaches, without those taken out by hand. */
 export async function tickedRecipients(db: Knex, draft: MailingDraft): Promise<Recipient[]> {
   const { recipients } = await findRecipients(db, draft.selection, draft.fileChoice);
   const unticked = new Set(draft.unticked);
@@ -56,6 +57,7 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
   };
 }
 
+/** The domain a recipient's message comes from. */
 export function senderDomain(recipient: Recipient): string {
   return domainOf(recipient.senderEmail) || 'localhost';
 }
@@ -73,7 +75,10 @@ function composeFor(
   });
 }
 
-/** The message as one recipient will read it. */
+/**
+ * The message as one recipient will read it.
+ * @throws Refusal when the mailing is not here, or does not reach that client
+ */
 export async function previewMailing(db: Knex, id: number, clientId: number): Promise<Preview> {
   const draft = draftOf(await readRecord(db, id));
   const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
@@ -93,7 +98,10 @@ export async function previewMailing(db: Knex, id: number, clientId: number): Pr
   };
 }
 
-/** Sends one recipient's message to the person at the desk instead. */
+/**
+ * Sends one recipient's message to the person at the desk instead.
+ * @throws Refusal when the mailing does not reach that client, or the copy cannot leave
+ */
 export async function sendTest(
   context: AppContext,
   staff: StaffMember,

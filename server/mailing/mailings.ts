@@ -57,6 +57,7 @@ function records(db: Knex) {
     .select<MailingRecord[]>('mailing.*', 'selection.tree as selection', 'staff.name as owner');
 }
 
+/** A page of mailings with how far each is: what leaves first, then drafts, then what is over. */
 export async function listMailings(db: Knex, offset: number, limit: number): Promise<MailingRow[]> {
   const rows = await records(db)
     .orderByRaw("FIELD(mailing.state, 'leaving', 'preparing', 'paused', 'draft', 'finished', 'cancelled')")
@@ -82,12 +83,14 @@ function asRow(row: MailingRecord, progress: MailingProgress | undefined): Maili
   };
 }
 
+/** A mailing as it is kept. @throws Refusal when there is none of that number */
 export async function readRecord(db: Knex, id: number): Promise<MailingRecord> {
   const row = await records(db).where('mailing.id', id).first();
   if (!row) throw notFound('That mailing');
   return row;
 }
 
+/** What is written and chosen of a mailing. */
 export function draftOf(row: MailingRecord): MailingDraft {
   return MailingDraft.parse({
     name: row.name,
@@ -99,6 +102,7 @@ export function draftOf(row: MailingRecord): MailingDraft {
   });
 }
 
+/** A mailing with its draft and how far it is. @throws Refusal when there is none of that number */
 export async function viewMailing(db: Knex, id: number): Promise<MailingView> {
   const row = await readRecord(db, id);
   const progress = await progressOf(db, [id]);
@@ -172,6 +176,7 @@ export async function saveMailing(
   return version + 1;
 }
 
+/** Throws a draft away. @throws Refusal for whoever may not, or when it has been released */
 export async function deleteMailing(db: Knex, staff: StaffMember, id: number): Promise<void> {
   const row = await readRecord(db, id);
   if (row.owner_id !== staff.id && !may(staff.role, 'drop mailings'))

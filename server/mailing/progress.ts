@@ -11,6 +11,7 @@ import { noteChange } from '../foundation/changes.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { countOf, groupBy, select } from '../foundation/rows.ts';
 
+/** How far a mailing is of which nothing was released. */
 export function emptyProgress(): MailingProgress {
   return {
     total: 0,
@@ -22,6 +23,7 @@ export function emptyProgress(): MailingProgress {
   };
 }
 
+/** How far mailings are, by number. */
 export async function progressOf(db: Knex, ids: readonly number[]): Promise<Map<number, MailingProgress>> {
   const rows = ids.length
     ? await select(db('dispatch').whereIn('mailing_id', ids).groupBy('mailing_id', 'state'), {
@@ -95,7 +97,10 @@ export async function listDispatch(
   };
 }
 
-/** A person settles an uncertain message: it did leave, or it is to be sent again. */
+/**
+ * A person settles an uncertain message: it did leave, or it is to be sent again.
+ * @throws Refusal when it was settled meanwhile
+ */
 export async function resolveUncertain(
   db: Knex,
   staff: StaffMember,

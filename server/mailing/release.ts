@@ -15,6 +15,7 @@ import { toJson } from '../foundation/json.ts';
 /**
  * Releases a mailing: fixes who gets it, each Message-ID and each recipient's facts, and lets dispatch begin.
  * All or nothing; releasing twice is refused.
+ * @throws Refusal when something is missing, it was changed or released meanwhile, or the recipients are others
  */
 export async function releaseMailing(
   context: AppContext,
@@ -79,7 +80,10 @@ export async function releaseMailing(
   });
 }
 
-/** Pauses, resumes or cancels what has not left yet. */
+/**
+ * Pauses, resumes or cancels what has not left yet.
+ * @throws Refusal when it is in no state for that any more
+ */
 export async function steerMailing(
   db: Knex,
   staff: StaffMember,

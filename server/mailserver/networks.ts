@@ -2,7 +2,10 @@ import { lookup } from 'node:dns/promises';
 import { BlockList, isIP } from 'node:net';
 import type { Security } from './access.ts';
 
-/** Passwords and mail cross no network in the clear: without TLS there is only this machine itself. */
+/**
+ * Passwords and mail cross no network in the clear: without TLS there is only this machine itself.
+ * @throws when mail would go unprotected over a network that others are in
+ */
 export function refuseOpenNetwork(host: string, security: Security): void {
   if (security === 'none' && !isLoopback(host))
     throw Object.assign(new Error('unprotected connection'), { code: 'UNPROTECTED' });

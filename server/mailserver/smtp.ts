@@ -24,6 +24,7 @@ export class OutgoingConnection {
     connection.on('end', () => (this.broken = true));
   }
 
+  /** Connects and signs in. @throws what the server or the way to it throws */
   static async open(access: Access): Promise<OutgoingConnection> {
     refuseOpenNetwork(access.smtp_host, access.smtp_security);
     const connection = new SMTPConnection({
@@ -94,6 +95,7 @@ export class OutgoingConnection {
     });
   }
 
+  /** Ends the connection. */
   close(): void {
     this.broken = true;
     this.connection.close();

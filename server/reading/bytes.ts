@@ -27,6 +27,7 @@ export class Bytes {
     this.whole = whole;
   }
 
+  /** The bytes, as the parser asks a Blob for them. */
   arrayBuffer(): Promise<ArrayBuffer> {
     return Promise.resolve(this.whole.buffer);
   }

@@ -204,7 +204,10 @@ export interface Reading {
   written: Written;
 }
 
-/** Reads a source in a thread. Never throws for what it holds: what cannot be read comes with its headers and says why. */
+/**
+ * Reads a source in a thread. Never throws for what it holds: what cannot be read comes with its headers and says why.
+ * @throws when the thread fails for another reason than the message
+ */
 export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Promise<Reading> {
   try {
     const { kept, written, ...raw } = await pool.run('read', [bytes], { urgent });

@@ -51,7 +51,10 @@ export async function findDoubles(
     }));
 }
 
-/** Makes a client with its first person and its General file, or adds a person to a client that is there. */
+/**
+ * Makes a client with its first person and its General file, or adds a person to a client that is there.
+ * @throws Refusal when the client it is to be added to is not here
+ */
 export async function makeClient(
   context: AppContext,
   staffId: number,

@@ -24,6 +24,7 @@ export function readFiles(
   return select(narrow(db('file').join('client', 'client.id', 'file.client_id')), FILE_REF);
 }
 
+/** A file as screens refer to it. */
 export function asFileRef(row: FileRow): FileRef {
   return {
     id: row.id,
@@ -36,6 +37,7 @@ export function asFileRef(row: FileRow): FileRef {
   };
 }
 
+/** Files as screens refer to them, by number; those that are not here are left out. */
 export async function filesByIds(db: Knex, ids: readonly number[]): Promise<Map<number, FileRef>> {
   const rows = ids.length ? await readFiles(db, (files) => files.whereIn('file.id', ids)) : [];
   return new Map(rows.map((row) => [row.id, asFileRef(row)]));

@@ -108,6 +108,7 @@ class Pictures {
     private readonly remote: boolean,
   ) {}
 
+  /** The address of a picture as the page may fetch it; empty when it may not. */
   source(src: string): string {
     if (/^cid:/i.test(src)) return this.within(src.slice(4));
     if (/^data:/i.test(src)) {
@@ -149,6 +150,7 @@ export function framePage(content: string): string {
   return `<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>Message</title><style>body{margin:0;padding:4px 2px;font:15px/1.55 Georgia,serif;color:#1F2B28;background:#FFFEFB;overflow-wrap:anywhere}img{max-width:100%;height:auto}pre{white-space:pre-wrap;font:inherit;margin:0}</style></head><body>${content}</body></html>`;
 }
 
+/** Plain words as a page shows them, line by line. */
 export function plainAsHtml(text: string): string {
   return `<pre>${escapeHtml(text)}</pre>`;
 }

@@ -65,6 +65,7 @@ export async function sessionStaff(
   return row ? { id: row.id, name: row.name, email: row.email, role: row.role } : null;
 }
 
+/** Ends one session. */
 export async function closeSession(db: Knex, token: string): Promise<void> {
   await db('session')
     .where({ token_hash: hashToken(token) })

@@ -34,6 +34,7 @@ export async function readDraft(db: Knex, staffId: number, id: number): Promise<
   return row;
 }
 
+/** A draft of one's own with all that stands around it. @throws Refusal for anybody else's */
 export async function viewDraft(context: AppContext, staffId: number, id: number): Promise<DraftView> {
   const { db } = context;
   const row = await readDraft(db, staffId, id);
@@ -161,7 +162,7 @@ export async function saveDraft(
   };
 }
 
-/** Throws a draft away. */
+/** Throws a draft away. @throws Refusal for anybody else's, or when it is on its way */
 export async function throwDraft(db: Knex, staffId: number, id: number): Promise<void> {
   await readDraft(db, staffId, id);
   await transact(db, async (trx) => {
@@ -173,7 +174,7 @@ export async function throwDraft(db: Knex, staffId: number, id: number): Promise
   });
 }
 
-/** Takes a draft out of what was thrown away. */
+/** Takes a draft out of what was thrown away. @throws Refusal when it was not thrown away */
 export async function restoreDraft(db: Knex, staffId: number, id: number): Promise<void> {
   await transact(db, async (trx) => {
     const changed = await trx('draft')
@@ -194,6 +195,7 @@ async function noteDraft(trx: Transaction, id: number): Promise<void> {
 /**
  * Sends a message off: now, which leaves ten seconds to take it back, or later. From here on it is a
  * dispatch like any other: crash-safe, tried again, and logged as the bytes that left.
+ * @throws Refusal when something is missing or wrong in it, it may not leave from that mailbox, or another window has changed it
  */
 export async function sendDraft(
   context: AppContext,

@@ -52,6 +52,7 @@ export async function storeEnclosure(
   });
 }
 
+/** Takes an enclosure off. @throws Refusal for anybody else's draft, or when it is on its way */
 export async function dropEnclosure(
   db: Knex,
   staffId: number,

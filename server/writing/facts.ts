@@ -74,6 +74,7 @@ export async function listWordings(db: Knex, fileId: number | undefined): Promis
   });
 }
 
+/** Keeps a wording for everybody. @throws Refusal when there is one of that name already */
 export async function saveWording(
   db: Knex,
   staffId: number,

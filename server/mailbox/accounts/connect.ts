@@ -107,6 +107,7 @@ async function inTime<T>(work: Promise<T>): Promise<T> {
 /**
  * Refuses to reach for a server within a network: whoever may not look around there learns nothing about it.
  * What a mailbox of the firm is kept at is known already.
+ * @throws Refusal for a server that is none of a mail provider's, or when too many were tried
  */
 export async function refuseStrangeServers(
   context: AppContext,

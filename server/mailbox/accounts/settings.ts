@@ -32,7 +32,11 @@ export async function mailboxToManage(db: Knex, staff: StaffMember, id: number):
   return row;
 }
 
-/** Connects a mailbox; it is taken in from now on, and verified by a message to itself. */
+/**
+ * Connects a mailbox; it is taken in from now on, and verified by a message to itself.
+ * @returns its number
+ * @throws Refusal when the person has no right to, its address is connected, or a server is strange
+ */
 export async function connectMailbox(
   context: AppContext,
   staff: StaffMember,
@@ -118,6 +122,7 @@ async function setColleagues(
     );
 }
 
+/** All that can be settled about a mailbox, as it is. @throws Refusal for whoever may not manage it */
 export async function mailboxSettings(
   context: AppContext,
   staff: StaffMember,
@@ -181,7 +186,10 @@ function onlyHere(db: Knex, mailboxId: number): Knex.QueryBuilder {
     .whereNotExists(db('filing').whereRaw('filing.message_id = message.id').select(db.raw('1')));
 }
 
-/** Changes what is asked for; a new way in has to be verified again. */
+/**
+ * Changes what is asked for; a new way in has to be verified again.
+ * @throws Refusal for whoever may not manage it, a strange server, or a password that is wanted again
+ */
 export async function changeMailbox(
   context: AppContext,
   staff: StaffMember,
@@ -254,6 +262,7 @@ async function skipFolders(db: Knex, mailboxId: number, skipped: readonly number
 /**
  * Disconnects a mailbox. What is logged stays in any case.
  * @param remove whether what only this mailbox brought, and is on no file, goes
+ * @throws Refusal for whoever may not manage it, or while messages are still to leave from it
  */
 export async function disconnectMailbox(
   context: AppContext,
@@ -398,7 +407,10 @@ async function setServers(
       .merge(['believed', 'believed_since', 'believed_by']);
 }
 
-/** Sets the firm's private filing address. It must reach a mailbox that is connected, or nothing would come of it. */
+/**
+ * Sets the firm's private filing address. It must reach a mailbox that is connected, or nothing would come of it.
+ * @throws Refusal when no connected mailbox is reached by it
+ */
 export async function setFilingAddress(
   context: AppContext,
   staff: StaffMember,

@@ -22,6 +22,7 @@ type Act = z.output<typeof MailAct>['act'];
 /**
  * Does something to messages in every mailbox of those named that the person may write in and that holds
  * them: shown at once, and noted for the mailbox's server, which is told within seconds.
+ * @throws Refusal when the messages lie in no mailbox in which the person may change anything
  */
 export async function actOnMail(
   context: AppContext,

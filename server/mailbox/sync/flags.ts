@@ -113,6 +113,7 @@ function copiesAt(
 /**
  * Compares which messages lie in an open folder with those we know of, and forgets the copies that are gone.
  * @returns whether any were gone, and the UIDs of messages that ought to be here and are not
+ * @throws when the server gives no list of what is in the folder
  */
 export async function compareFolder(
   db: Database,

@@ -50,6 +50,7 @@ const ORDER = ['inbox', 'sent', 'archive', 'other', 'trash'];
  * and by what lies in them, those that are gone, those made anew, and those that are not to be read.
  * @param refused those that the server did not open though it lists them
  * @returns the folders to be read, the important first
+ * @throws when the server lists no INBOX: that is a wrong answer, not a deletion
  */
 export async function listFolders(
   db: Database,
@@ -202,6 +203,7 @@ async function rename(db: Database, renamed: ReadonlyMap<FolderRow, ListResponse
   });
 }
 
+/** What a server says of a folder, in numbers. */
 export function stateOf(status: {
   messages?: number;
   uidNext?: number;

@@ -75,6 +75,9 @@ class FolderChanges {
     private readonly folder: ChangedFolder,
   ) {}
 
+  /**
+   * Tells the server of a folder's changes. @returns whether the folder was opened @throws when the connection fails
+   */
   async carryOut(changes: readonly PendingChange[]): Promise<void> {
     const meant = await this.meant(changes);
     const begun = changes.filter(({ kind, going_to_id }) => kind === 'move' && going_to_id !== null);

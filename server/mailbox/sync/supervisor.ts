@@ -48,6 +48,7 @@ export class MailboxSupervisor {
     private readonly chores: readonly Chore[] = [],
   ) {}
 
+  /** Claims its share of the mailboxes in each round until it is stopped. */
   start(): void {
     this.deaf = this.context.watch.listen((changes) => {
       for (const { topic, id } of changes) if (topic === 'pending') this.stir(id);
@@ -77,6 +78,7 @@ export class MailboxSupervisor {
     for (const [id, { sync }] of this.kept) if (mailboxId === null || id === mailboxId) sync?.stir();
   }
 
+  /** Ends every connection and gives up the leases. */
   async stop(): Promise<void> {
     this.stopped = true;
     this.deaf?.();

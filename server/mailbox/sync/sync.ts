@@ -114,6 +114,7 @@ export class MailboxSync {
     }
   }
 
+  /** Ends the connection; what is being taken in comes to its end. */
   stop(): void {
     this.stopped = true;
     this.wake?.();
