@@ -143,6 +143,7 @@ const make = () =>
   align-items: baseline;
 }
 .fields {
+  align-items: start;
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 12px;

@@ -28,6 +28,8 @@ export function useDraft(id: number) {
   const field = ref<string | null>(null);
   const sent = ref<DraftSent | null>(null);
   let version = 0;
+  /** Nothing is kept of it any more. */
+  let thrown = false;
   const open = computed(() => letter.value?.state === 'draft' && !sent.value);
 
   /** Everything that is kept, as it stands. */
@@ -60,7 +62,7 @@ export function useDraft(id: number) {
   }
 
   const autosave = useAutosave(
-    () => (open.value ? content() : null),
+    () => (open.value && !thrown ? content() : null),
     async (now) => {
       const saved = await send('PUT', DraftSaved, `/drafts/${id}`, { version, ...now });
       version = saved.version;
@@ -98,6 +100,7 @@ export function useDraft(id: number) {
     try {
       await save();
       await act('DELETE', `/drafts/${id}`);
+      thrown = true;
       return true;
     } catch (error) {
       problem.value = wordsOf(error);
@@ -105,7 +108,8 @@ export function useDraft(id: number) {
     }
   }
   /** Whether nothing was done to it since it was begun. */
-  const untouched = () => open.value && version === 1 && !unsaved.value && !letter.value?.enclosures.length;
+  const untouched = () =>
+    open.value && !thrown && version === 1 && !unsaved.value && !letter.value?.enclosures.length;
 
   /** Changes some of what is written. */
   function put(change: { files?: FileRef[]; subject?: string; plain?: boolean }): void {
