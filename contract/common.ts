@@ -10,7 +10,6 @@ export const Page = z.object({
 export const Problem = z.object({ message: z.string(), field: z.string().nullable() });
 export type Problem = z.infer<typeof Problem>;
 
-export const Instant = z.iso.datetime();
 export const Id = z.coerce.number().int().positive();
 
 export const Role = z.enum(['manager', 'adviser', 'assistant']);

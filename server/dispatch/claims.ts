@@ -1,6 +1,6 @@
 import type { AppContext } from '../foundation/context.ts';
 import { inSeconds, isAway, transact } from '../foundation/database.ts';
-import type { ClaimedRow, OutgoingKind } from './port.ts';
+import { CLAIMED, type ClaimedRow, type OutgoingKind } from './port.ts';
 
 /** A claim lasts this long unless it is renewed, in seconds. */
 export const LEASE_SECONDS = 60;
@@ -81,7 +81,10 @@ export class Claims {
           lease_until: inSeconds(trx, LEASE_SECONDS),
           handed_at: null,
         });
-      return trx('dispatch').whereIn('id', ids).orderByRaw(byPriority, names).select<ClaimedRow[]>(COLUMNS);
+      return trx('dispatch')
+        .whereIn('id', ids)
+        .orderByRaw(byPriority, names)
+        .select<ClaimedRow[]>([...CLAIMED]);
     });
   }
 
@@ -129,17 +132,3 @@ export class Claims {
     }
   }
 }
-
-const COLUMNS: readonly (keyof ClaimedRow)[] = [
-  'id',
-  'kind',
-  'mailing_id',
-  'draft_id',
-  'mailbox_id',
-  'to_name',
-  'to_address',
-  'message_id',
-  'facts',
-  'attempts',
-  'raw_hash',
-];
