@@ -186,9 +186,3 @@ export function escapeHtml(text: string): string {
     .replaceAll('>', '&gt;')
     .replaceAll('"', '&quot;');
 }
-
-/** The merge fields a tree uses, each once. */
-export function fieldsUsed(node: DocNode): string[] {
-  const own = node.type === MERGE_FIELD ? [String(node.attrs?.field ?? '')] : [];
-  return [...new Set([...own, ...(node.content ?? []).flatMap(fieldsUsed)])];
-}

@@ -1,3 +1,4 @@
+import type { Rows } from '../foundation/tables.ts';
 import { transact } from '../foundation/database.ts';
 import type { Knex } from 'knex';
 import type { MessageView, Stranger } from '../../contract/index.ts';
@@ -9,7 +10,7 @@ import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
 import { NOTHING_WRITTEN, snippet, type Written } from '../../core/message/written.ts';
 import { noteChange } from '../foundation/changes.ts';
-import { select, selectFirst } from '../foundation/rows.ts';
+import { idsOf, select, selectFirst } from '../foundation/rows.ts';
 import { readRaw } from '../foundation/sources.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from '../records/files.ts';
@@ -32,45 +33,48 @@ export async function viewMessage(context: AppContext, staffId: number, id: numb
   const row = await db('message').where({ id }).first();
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
-  const register = await filingRegister(context);
-  const [kept, parties, mailboxes, fileIds, steps, conversation, notes, twins, staff] = await Promise.all([
-    readingOf(db, row.raw_hash),
-    db('message_party')
-      .where({ message_id: id })
-      .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
-      .select('role', 'name', 'email'),
-    db('message_copy')
-      .join('folder', 'folder.id', 'message_copy.folder_id')
-      .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-      .where({ message_id: id })
-      .distinct('mailbox.name')
-      .pluck('mailbox.name'),
-    db('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id'),
-    history(db, id),
-    selectFirst(readableBy(db, db('message').where({ conversation_id: row.conversation_id }), staffId), {
-      size: db.raw<number>('COUNT(*)'),
-      waiting: db.raw<number | null>("SUM(state = 'suggested' AND id <> ?)", [id]),
-    }),
-    notesOf(db, (query) => query.where('note.message_id', id)),
-    twinsOf(db, staffId, row),
-    db('staff').select('id', 'name', 'active'),
+  const staff = await db('staff').select('id', 'name', 'active');
+  const active = staff.filter((member) => member.active).map(({ name }) => name);
+  const nameOf = (id: number | null) => staff.find((each) => each.id === id)?.name ?? null;
+  const [text, place, company] = await Promise.all([
+    textOf(context, row, active),
+    placeOf(db, row),
+    companyOf(db, staffId, row),
   ]);
-  const { read } = kept;
-  const nameOf = (staffId: number | null) => staff.find((each) => each.id === staffId)?.name ?? null;
-  const names = read.from
-    ? [read.from.name, ...register.peopleAt(read.from.address).map((person) => person.name)].filter(Boolean)
-    : [];
-  const written = await partsOf(kept, names);
-  const shown = [written.own, written.signature, written.footer].filter(Boolean).join('\n\n');
-  const candidates = fromJson('message.candidates', row.candidates);
-  const files = await filesByIds(db, [...fileIds, ...candidates.map((candidate) => candidate.fileId)]);
   return {
     id,
     direction: row.direction,
     at: row.at.toISOString(),
     subject: row.subject,
-    parties,
-    mailboxes,
+    state: row.state,
+    evidence: fromJson('message.evidence', row.evidence),
+    decidedBy: nameOf(row.decided_by),
+    listId: row.list_id,
+    laterUntil: row.later_until?.toISOString() ?? null,
+    waits: row.state === 'logged' || row.state === 'suggested' ? row.waits : null,
+    differs: row.differs,
+    handler: nameOf(row.handler_id),
+    problem: row.problem,
+    confirmation: row.confirmation,
+    ...text,
+    ...place,
+    ...company,
+  };
+}
+
+type MessageRecord = Rows['message'];
+
+/** What a message says, and what should give a reader pause about who wrote it. */
+async function textOf(context: AppContext, row: MessageRecord, staffNames: readonly string[]) {
+  const register = await filingRegister(context);
+  const kept = await readingOf(context.db, row.raw_hash);
+  const { read } = kept;
+  const names = read.from
+    ? [read.from.name, ...register.peopleAt(read.from.address).map((person) => person.name)].filter(Boolean)
+    : [];
+  const written = await partsOf(kept, names);
+  const shown = [written.own, written.signature, written.footer].filter(Boolean).join('\n\n');
+  return {
     own: shown || read.text.trim(),
     quoted: shown ? written.quoted.trim() : '',
     quotedLines: shown ? written.quotedLines : 0,
@@ -80,34 +84,63 @@ export async function viewMessage(context: AppContext, staffId: number, id: numb
       // Pictures that the HTML shows in place are left to it.
       kept.inPlace.includes(index) ? [] : [{ index, filename, mimeType, size }],
     ),
-    state: row.state,
-    files: fileIds.flatMap((fileId: number) => files.get(fileId) ?? []),
-    candidates: candidates.flatMap(({ fileId, likelihood, probability, evidence }) => {
-      const file = files.get(fileId);
-      return file ? [{ file, likelihood, probability, evidence }] : [];
-    }),
-    evidence: fromJson('message.evidence', row.evidence),
-    decidedBy: nameOf(row.decided_by),
-    history: steps,
-    restOfConversation: Number(conversation?.waiting ?? 0),
-    conversationId: row.conversation_id,
-    conversationSize: Number(conversation?.size ?? 1),
-    stranger: strangerIn(register, read, written.signature),
-    listId: row.list_id,
-    notes,
-    laterUntil: row.later_until?.toISOString() ?? null,
-    waits: row.state === 'logged' || row.state === 'suggested' ? row.waits : null,
-    differs: row.differs,
-    handler: nameOf(row.handler_id),
-    problem: row.problem,
     shortened: kept.shortened,
-    confirmation: row.confirmation,
+    stranger: strangerIn(register, read, written.signature),
     warnings: senderWarnings(
       read.from,
       { ours: row.direction !== 'received', confirmation: row.confirmation },
       register,
-      staff.filter(({ active }) => active).map(({ name }) => name),
+      staffNames,
     ),
+  };
+}
+
+/** Where a message is, where it may belong, and how that came about. */
+async function placeOf(db: Knex, { id, candidates: kept }: MessageRecord) {
+  const candidates = fromJson('message.candidates', kept);
+  const [fileIds, steps, notes] = await Promise.all([
+    idsOf(db('filing').where({ message_id: id }).orderBy('file_id'), 'filing.file_id'),
+    history(db, id),
+    notesOf(db, (query) => query.where('note.message_id', id)),
+  ]);
+  const files = await filesByIds(db, [...fileIds, ...candidates.map((candidate) => candidate.fileId)]);
+  return {
+    files: fileIds.flatMap((fileId) => files.get(fileId) ?? []),
+    candidates: candidates.flatMap(({ fileId, likelihood, probability, evidence }) => {
+      const file = files.get(fileId);
+      return file ? [{ file, likelihood, probability, evidence }] : [];
+    }),
+    history: steps,
+    notes,
+  };
+}
+
+/** Who is on a message, which mailboxes hold it, and what belongs with it. */
+async function companyOf(db: Knex, staffId: number, row: MessageRecord) {
+  const conversed = db('message').where({ conversation_id: row.conversation_id });
+  const [parties, mailboxes, conversation, twins] = await Promise.all([
+    db('message_party')
+      .where({ message_id: row.id })
+      .orderByRaw("FIELD(role, 'from', 'to', 'cc', 'bcc')")
+      .select('role', 'name', 'email'),
+    db('message_copy')
+      .join('folder', 'folder.id', 'message_copy.folder_id')
+      .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
+      .where({ message_id: row.id })
+      .distinct('mailbox.name')
+      .pluck('mailbox.name'),
+    selectFirst(readableBy(db, conversed, staffId), {
+      size: db.raw<number>('COUNT(*)'),
+      waiting: db.raw<number | null>("SUM(state = 'suggested' AND id <> ?)", [row.id]),
+    }),
+    twinsOf(db, staffId, row),
+  ]);
+  return {
+    parties,
+    mailboxes,
+    restOfConversation: Number(conversation?.waiting ?? 0),
+    conversationId: row.conversation_id,
+    conversationSize: Number(conversation?.size ?? 1),
     twins,
   };
 }

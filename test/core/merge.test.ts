@@ -3,7 +3,7 @@ import { addressClients } from '../../core/checks/recipients.ts';
 import { meaningOf, waitBeforeNext } from '../../core/delivery/attempts.ts';
 import { greeting } from '../../core/merge/greeting.ts';
 import type { DocNode } from '../../core/merge/document.ts';
-import { fieldsUsed, renderMessage, safeLink } from '../../core/merge/render.ts';
+import { renderMessage, safeLink } from '../../core/merge/render.ts';
 import { addressKey, isAddress, nameKey } from '../../core/address/address.ts';
 import { writtenPart, snippet } from '../../core/message/written.ts';
 
@@ -84,8 +84,6 @@ describe('merging one message for one recipient', () => {
     expect(made.text).to.equal('Title\n-----\n\n1. a\n\n  said\n\n----------\n\nx\ny\n');
     for (const tag of ['<h2', '<ol', '<blockquote', '<hr', 'x<br>y']) expect(made.html).to.contain(tag);
   });
-  it('knows the fields a tree uses', () =>
-    expect(fieldsUsed(doc(p(field('a'), field('b')), p(field('a'))))).to.deep.equal(['a', 'b']));
 });
 
 describe('greetings', () => {

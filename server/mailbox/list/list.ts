@@ -9,6 +9,7 @@ import { filesByIds } from '../../records/files.ts';
 import { boxIds } from '../../correspondence/boxes.ts';
 import { Refusal } from '../../foundation/refusal.ts';
 import { groupBy, idsOf, select } from '../../foundation/rows.ts';
+import type { Rows } from '../../foundation/tables.ts';
 import { filingRegister } from '../../records/filingRegister.ts';
 import { OUT_OF_SIGHT } from './shown.ts';
 import { fromJson } from '../../foundation/json.ts';
@@ -156,49 +157,24 @@ async function mailRows(db: Knex, ids: readonly number[], boxes: readonly number
   if (!ids.length) return [];
   const [messages, copies, staff] = await Promise.all([
     db('message').whereIn('id', ids).select(),
-    select(
-      db('message_copy')
-        .join('folder', 'folder.id', 'message_copy.shown_in')
-        .whereIn('message_id', ids)
-        .whereIn('folder.mailbox_id', boxes),
-      {
-        message_id: 'message_copy.message_id',
-        mailbox_id: 'folder.mailbox_id',
-        seen: 'message_copy.seen',
-        flagged: 'message_copy.flagged',
-      },
-    ),
+    copiesWithin(db, ids, boxes),
     db('staff').select('id', 'name'),
   ]);
-  const conversations = db('message')
-    .whereIn('conversation_id', [...new Set(messages.map((message) => message.conversation_id))])
-    .whereNot({ state: 'private' })
-    .groupBy('conversation_id');
-  const sizes = await select(conversations, {
-    conversation_id: 'message.conversation_id',
-    size: db.raw<number>('COUNT(*)'),
-  });
-  const sizeOf = new Map(sizes.map((row) => [row.conversation_id, row.size]));
-  const nameOf = new Map(staff.map(({ id, name }) => [id, name]));
-  const suggested = new Map(
-    messages.flatMap((message) => {
-      const first =
-        message.state === 'suggested' ? fromJson('message.candidates', message.candidates)[0] : null;
-      return first ? [[message.id, first] as const] : [];
-    }),
-  );
-  const files = await filesByIds(db, [...new Set([...suggested.values()].map(({ fileId }) => fileId))]);
-  const copiesOf = groupBy(copies, (copy) => copy.message_id);
   const byId = new Map(messages.map((message) => [message.id, message]));
-  const rows = await messageRows(
-    db,
-    ids.flatMap((id) => byId.get(id) ?? []),
-  );
+  const [sizeOf, suggestionOf, rows] = await Promise.all([
+    conversationSizes(db, messages),
+    suggestions(db, messages),
+    messageRows(
+      db,
+      ids.flatMap((id) => byId.get(id) ?? []),
+    ),
+  ]);
+  const copiesOf = groupBy(copies, (copy) => copy.message_id);
+  const nameOf = new Map(staff.map(({ id, name }) => [id, name]));
   return rows.flatMap((row) => {
     const message = byId.get(row.id);
     if (!message) return [];
     const own = copiesOf.get(row.id) ?? [];
-    const first = suggested.get(row.id);
     return [
       {
         ...row,
@@ -208,9 +184,7 @@ async function mailRows(db: Knex, ids: readonly number[], boxes: readonly number
         waits: row.state === 'logged' || row.state === 'suggested' ? message.waits : null,
         conversationId: message.conversation_id,
         conversationSize: sizeOf.get(message.conversation_id) ?? 1,
-        suggestion: first
-          ? { number: files.get(first.fileId)?.number ?? '', likelihood: first.likelihood }
-          : null,
+        suggestion: suggestionOf.get(row.id) ?? null,
         boxes: [...new Set(own.map((copy) => copy.mailbox_id))],
         copies: Math.max(
           1,
@@ -221,4 +195,49 @@ async function mailRows(db: Knex, ids: readonly number[], boxes: readonly number
       },
     ];
   });
+}
+
+/** The copies of messages in some mailboxes, with their marks. */
+function copiesWithin(db: Knex, ids: readonly number[], boxes: readonly number[]) {
+  const copies = db('message_copy')
+    .join('folder', 'folder.id', 'message_copy.shown_in')
+    .whereIn('message_id', ids)
+    .whereIn('folder.mailbox_id', boxes);
+  return select(copies, {
+    message_id: 'message_copy.message_id',
+    mailbox_id: 'folder.mailbox_id',
+    seen: 'message_copy.seen',
+    flagged: 'message_copy.flagged',
+  });
+}
+
+/** How many messages the conversations of these have, private ones left out. */
+async function conversationSizes(
+  db: Knex,
+  messages: readonly { conversation_id: number }[],
+): Promise<Map<number, number>> {
+  const conversations = db('message')
+    .whereIn('conversation_id', [...new Set(messages.map((message) => message.conversation_id))])
+    .whereNot({ state: 'private' })
+    .groupBy('conversation_id');
+  const sizes = await select(conversations, {
+    conversation_id: 'message.conversation_id',
+    size: db.raw<number>('COUNT(*)'),
+  });
+  return new Map(sizes.map((row) => [row.conversation_id, row.size]));
+}
+
+/** The file suggested first for each message that waits in Sorting. */
+async function suggestions(
+  db: Knex,
+  messages: readonly Pick<Rows['message'], 'id' | 'state' | 'candidates'>[],
+): Promise<Map<number, NonNullable<MailRow['suggestion']>>> {
+  const firsts = messages.flatMap(({ id, state, candidates }) => {
+    const first = state === 'suggested' ? fromJson('message.candidates', candidates)[0] : undefined;
+    return first ? [{ id, ...first }] : [];
+  });
+  const files = await filesByIds(db, [...new Set(firsts.map(({ fileId }) => fileId))]);
+  return new Map(
+    firsts.map(({ id, fileId, likelihood }) => [id, { number: files.get(fileId)?.number ?? '', likelihood }]),
+  );
 }
