@@ -1,3 +1,4 @@
+import { NewClient } from '../../contract/index.ts';
 import { LEDGER } from '../../server/parts.ts';
 import { expect } from 'chai';
 import pino from 'pino';
@@ -307,20 +308,16 @@ describe('learning from the desk', () => {
       role: '',
     });
     expect([joined.clientId, joined.generalFile.id]).to.deep.equal([made.clientId, made.generalFile.id]);
-    const bad = {
-      ...wanted,
-      clientId: null,
-      kind: 'person' as const,
-      status: 'prospect' as const,
-      place: '',
-      role: '',
-    };
-    expect(await say(makeClient(firm.context, MAREN, { ...bad, email: 'nonsense' }))).to.contain(
-      'not an email address',
-    );
-    expect(await say(makeClient(firm.context, MAREN, { ...bad, name: '' }))).to.contain(
-      'Give the client a name',
-    );
+    // Said by the form and by the server, by the same schema.
+    const wrong = (change: object) =>
+      NewClient.safeParse({ ...wanted, clientId: null, ...change }).error?.issues.map(({ path, message }) => [
+        path.join(),
+        message,
+      ]);
+    expect(wrong({ email: 'nonsense' })).to.deep.equal([['email', 'That is not an email address.']]);
+    expect(wrong({ name: '' })).to.deep.equal([['name', 'Give the client a name.']]);
+    expect(wrong({ firstName: '', lastName: ' ' })).to.deep.equal([['lastName', 'Give the person a name.']]);
+    expect(wrong({})).to.equal(undefined);
   });
 
   it('shows a conversation as a thread, answers below what they answer', async () => {
