@@ -1,4 +1,5 @@
 import { firstNameFirst } from '../address/address.ts';
+import { headerLine, headLength, introduces, introducesFolded, LABELS } from './introductions.ts';
 import { cut, LIMITS } from './limits.ts';
 
 /** What the writer of a message wrote, apart from what stood there before and what stands under it. */
@@ -24,10 +25,8 @@ const DIVIDER =
 const HANDED_ON =
   /^[>\s]*(?:begin(?:ning of)? forwarded message|anfang der weitergeleiteten nachricht|début du message (?:transféré|réexpédié)|inicio del mensaje reenviado|inizio messaggio inoltrato|start van doorgestuurd bericht|vidarebefordrat (?:brev|meddelande)|start på videresendt besked|videresendt melding)\s*(?::\s*)?$/i;
 const UNDERSCORES = /^_{10,}\s*$/;
-/** "On … wrote:", "Am … schrieb …:", "Le … a écrit :", "Den … skrev …:", "El … escribió:", "Op … schreef …:" */
-const INTRO =
-  /^\s*(?:on|am|le|den|el|il|op|em|dne|w dniu)\b.{4,200}(?:wrote|schrieb|écrit|skrev|escribió|ha scritto|schreef|escreveu|napsal|pisze)\b.{0,120}:\s*$/i;
-const HEADER_LINE = /^[>\s*]*(\p{L}[\p{L} -]{0,18}?)\*?\s?:\*?\s+\S/u;
+/** Any heading between dashes: a divider where the head of a message follows. */
+const DASHED = /^[>\s]*[-_]{2,}\s*\p{L}[\p{L} ]{3,40}\s*[-_]{2,}\s*$/u;
 
 /** Phrases that close a letter, alone on their line, in several languages (common practice). */
 const CLOSING = new RegExp(
@@ -58,11 +57,15 @@ const CLOSING = new RegExp(
   ].join('|')})\\s*(?:[,.!]\\s*)?$`,
   'i',
 );
-/** "-- " of RFC 3676 section 4.3, also where a program lost the blank. */
-const DELIMITER = /^--\s?$/;
-/** The line a telephone or tablet adds. */
+/** A name behind a dash. */
+const DASHED_NAME = /^[-–—]\s?\p{Lu}?[\p{L}.]{1,20}(?: \p{Lu}[\p{L}.]{1,20})?$/u;
+/** "-- " of RFC 3676 section 4.3. */
+const DELIMITER = /^-- $/;
+/** The same where a program lost the blank, and a rule between two parts of a letter. */
+const BARE_DELIMITER = /^--$/;
+/** The line a telephone or tablet adds: it names the device, or a program for one. */
 const DEVICE =
-  /^(?:sent|gesendet|envoyé|sendt|skickat|verzonden|enviado|inviato) (?:from|von|depuis|de|fra|från|vanaf|desde|da|with|mit)\b.{0,60}$/i;
+  /^(?:sent|gesendet|envoyé|sendt|skickat|verzonden|enviado|inviato|wysłane|lähetetty) (?:\p{L}+ )?(?:from|von|depuis|de|fra|från|vanaf|desde|da|with|mit|van|z|via)\b(?=.{0,50}(?:\b(?:my|mein\w*|mon|min|mijn|mi|mio|meu|moj\w*)\b|phone|pad|android|mobil|samsung|galaxy|outlook|mail|tablet|handy)).{0,60}$/iu;
 const POSTSCRIPT = /^\s*p\.?\s?s\.?\b/i;
 
 /**
@@ -74,24 +77,40 @@ const POSTSCRIPT = /^\s*p\.?\s?s\.?\b/i;
  */
 export function writtenPart(text: string, names: readonly string[] = [], address = ''): Written {
   const lines = cut(text, LIMITS.text).replace(/\r\n?/g, '\n').split('\n');
-  const from = historyStart(lines.map(seen));
-  const own: string[] = [];
-  const quoted: string[] = [];
-  for (const [index, line] of lines.entries()) {
-    if (index >= from || /^\s*>/.test(line)) quoted.push(line);
-    else own.push(line);
-  }
+  const history = historyLines(lines.map(seen));
+  const [own, list] = partList(lines.filter((_, index) => !history[index]));
+  const quoted = lines.filter((_, index) => history[index]);
   const parts = partSignature(own, names, address.split('@')[0] ?? '');
   return {
     ...parts,
+    footer: [parts.footer, list].filter(Boolean).join('\n\n'),
     quoted: quoted.join('\n'),
     quotedLines: quoted.filter((line) => line.trim()).length,
   };
 }
 
+/** A rule across the page, below which a list or a server says its own. */
+const RULE = /^\s*[*_=~#-]{10,}\s*$/;
+const LISTS = /unsubscribe|mailing list|remove yourself|majordomo|listinfo|confidential|scanned|virus/i;
+/** What is put below by itself is no longer than this, in lines. */
+const LONGEST_LIST = 30;
+
+/** Parts what a list or a server put below the last rule from what the writer wrote. */
+function partList(lines: readonly string[]): [own: string[], list: string] {
+  const from = Math.max(0, lines.length - LONGEST_LIST);
+  const at = lines.findIndex((line, index) => index >= from && RULE.test(line));
+  const below = at < 0 ? '' : lines.slice(at).join('\n').trim();
+  return LISTS.test(below) ? [lines.slice(0, at), below] : [[...lines], ''];
+}
+
 /** A line as patterns see it. */
 function seen(line: string): string {
   return cut(line, LIMITS.line).trimEnd();
+}
+
+/** With the blanks at its end, which mark a signature. */
+function rawLine(line: string): string {
+  return cut(line, LIMITS.line);
 }
 
 /** Parts the writer's words from the signature, and that from what stands below it. */
@@ -102,31 +121,78 @@ function partSignature(
 ): Pick<Written, 'own' | 'signature' | 'footer'> {
   const signs = new Set(names.flatMap(signedAs));
   const firstWords = lines.findIndex((line) => line.trim());
-  const start = lines
-    .map(seen)
-    .findIndex(
-      (line, index) =>
-        index > firstWords &&
-        (DELIMITER.test(line) ||
-          CLOSING.test(line.trim()) ||
-          DEVICE.test(line.trim()) ||
-          signs.has(line.trim().toLowerCase().replace(/[,.]$/, '')) ||
-          namesMailbox(line.trim(), mailbox.toLowerCase())),
-    );
+  const start = lines.findIndex(
+    (_, index) => index > firstWords && beginsSignature(lines, index, signs, mailbox.toLowerCase()),
+  );
   if (start < 0) return { own: lines.join('\n').trim(), signature: '', footer: '' };
   let end = start;
   // The name may stand apart from the closing phrase; from then on the first empty line ends the block.
   while (end < lines.length && (!lines[end]?.trim() || isClosing(lines[end] ?? ''))) end++;
   while (end < lines.length && lines[end]?.trim()) end++;
-  const below = lines.slice(end).join('\n').trim();
-  const [postscripts, footers] = partition(below.split(/\n[^\S\n]*\n\s*/), (paragraph) =>
-    POSTSCRIPT.test(paragraph),
+  const below = lines
+    .slice(end)
+    .join('\n')
+    .trim()
+    .split(/\n[^\S\n]*\n\s*/);
+  // Below the mark of a signature nothing is the letter's; below a name words may go on.
+  const marked = DELIMITER.test(rawLine(lines[start] ?? ''));
+  const [words, footers] = partition(
+    below.filter(Boolean),
+    (paragraph) => POSTSCRIPT.test(paragraph) || (!marked && !isFooter(paragraph)),
   );
   return {
-    own: [lines.slice(0, start).join('\n').trim(), ...postscripts].filter(Boolean).join('\n\n'),
+    own: [lines.slice(0, start).join('\n').trim(), ...words].filter(Boolean).join('\n\n'),
     signature: lines.slice(start, end).join('\n').trim(),
     footer: footers.join('\n\n').trim(),
   };
+}
+
+/** Whether the writer signs here: by a mark, a closing phrase or a name, with no more below than belongs to one. */
+function beginsSignature(
+  lines: readonly string[],
+  index: number,
+  signs: ReadonlySet<string>,
+  mailbox: string,
+): boolean {
+  if (DELIMITER.test(rawLine(lines[index] ?? ''))) return true;
+  const line = seen(lines[index] ?? '').trim();
+  if (!line) return false;
+  if (DEVICE.test(line)) return true;
+  const next = nextWords(lines, index + 1);
+  // What goes on in sentences is the letter itself, whatever stands above it.
+  if (next && isSentence(next)) return false;
+  return (
+    BARE_DELIMITER.test(line) ||
+    (!next && DASHED_NAME.test(line)) ||
+    CLOSING.test(line) ||
+    (!lines[index - 1]?.trim() || isClosing(lines[index - 1] ?? '')
+      ? signs.has(line.toLowerCase().replace(/[,.]$/, '')) || namesMailbox(line, mailbox)
+      : signs.has(line.toLowerCase().replace(/[,.]$/, '')) && !next)
+  );
+}
+
+/** The next line that is not empty, without blanks around it; empty when there is none. */
+function nextWords(lines: readonly string[], from: number): string {
+  return seen(lines.slice(from).find((line) => line.trim()) ?? '').trim();
+}
+
+/** Words that go on: several that end as a sentence does, or more than a name, a title or an address has. */
+function isSentence(line: string): boolean {
+  const words = line.split(/\s+/).length;
+  return (
+    (words > 3 && /[?!.:,;]$/.test(line) && !/^p\.?\s?s\b/i.test(line) && !FOOTER.test(line)) ||
+    /\?$/.test(line)
+  );
+}
+
+/** What stands below a signature: who the firm is, how it is reached, what it warns of, how to leave a list. */
+const FOOTER =
+  /@|this (?:e-?mail|message)\b|https?:|www\.|\+?\d[\d ()/-]{7,}|^[\s*_=~#-]{5,}$|confidential|privileged|intended (?:only )?(?:for|recipient)|recipient|virus|disclaimer|unsubscribe|mailing list|registered (?:in|office|number|company)|company (?:no|number)|\bvat\b|\bregd?\b|please consider|environment|before printing|terms of business|vertraulich|geschäftsführer|handelsregister|\bhrb\b|amtsgericht|ust-?id|confidentiel|destinataire|confidencial|destinatario|riservat|vertrouwelijk|fortrolig|konfidentiell|\bltd\b|\bllp\b|\bgmbh\b|limited\b|partners?\b|advert|office hours|opening hours|follow us|\btel\b|\bfax\b|\bmob\b/im;
+
+function isFooter(paragraph: string): boolean {
+  if (FOOTER.test(paragraph)) return true;
+  // A block of short lines, as an address or a title has; a sentence goes on.
+  return paragraph.split('\n').every((line) => line.trim().length < 60 && !/[.?!]$/.test(line.trim()));
 }
 
 /** Two to four words and nothing else, the last of which stands in the address before the @. */
@@ -143,7 +209,7 @@ function namesMailbox(line: string, mailbox: string): boolean {
 }
 
 function isClosing(line: string): boolean {
-  return DELIMITER.test(line) || CLOSING.test(seen(line).trim());
+  return DELIMITER.test(rawLine(line)) || BARE_DELIMITER.test(seen(line)) || CLOSING.test(seen(line).trim());
 }
 
 /** The ways a person signs: the whole name, the first name; a name "Last, First" turned round. */
@@ -157,32 +223,46 @@ function partition<T>(list: readonly T[], test: (item: T) => boolean): [T[], T[]
   return [list.filter(test), list.filter((item) => !test(item))];
 }
 
-function historyStart(lines: readonly string[]): number {
+const QUOTED = /^\s*>/;
+
+/**
+ * Which lines are history. Those marked as quoted are, and what introduces them; from a divider, a head or an
+ * introduction below which nothing is marked, all the rest is: answers between such lines cannot be told.
+ */
+function historyLines(lines: readonly string[]): boolean[] {
+  const history = lines.map((line) => QUOTED.test(line));
   for (let index = 0; index < lines.length; index++) {
-    const line = lines[index] ?? '';
-    if (!line) continue;
-    if (DIVIDER.test(line) || HANDED_ON.test(line)) return index;
-    if (UNDERSCORES.test(line) && headerBlock(lines, index + 1)) return index;
-    // An introducing sentence may be folded over two or three lines by the sending program.
-    if (/^\s*\p{L}/u.test(line) && /^\s*(?:on|am|le|den|el|il|op|em|dne|w dniu)\b/i.test(line)) {
-      for (let span = 1; span <= 3; span++) {
-        if (INTRO.test(lines.slice(index, index + span).join(' '))) return index;
-      }
-    }
-    if (headerBlock(lines, index)) return index;
+    if (history[index] || !lines[index]) continue;
+    const length = introductionAt(lines, index);
+    if (!length) continue;
+    history.fill(true, index, index + length);
+    const next = lines.findIndex((line, at) => at >= index + length && line !== '');
+    if (next < 0 || !history[next]) return history.fill(true, index);
+    index = next;
   }
-  return lines.length;
+  return history;
 }
 
-/** How many header lines stand here: 0 when it is not the head of a quoted or forwarded message. */
-function headerBlock(lines: readonly string[], from: number): number {
-  const block: string[] = [];
-  for (const line of lines.slice(from, from + 8)) {
-    if (!HEADER_LINE.test(line)) break;
-    block.push(line);
+/** How many lines introduce or head history here; 0 when none do. */
+function introductionAt(lines: readonly string[], index: number): number {
+  const line = lines[index] ?? '';
+  const below = (after: number) => lines.slice(after, after + 3).findIndex((each) => each !== '');
+  if (DIVIDER.test(line) || HANDED_ON.test(line)) return 1 + headLength(lines, index + 1);
+  if (UNDERSCORES.test(line) || DASHED.test(line)) {
+    const next = index + 1 + Math.max(0, below(index + 1));
+    const head = headLength(lines, next);
+    if (head) return next + head - index;
   }
-  const holds = block.length >= 3 && block.some((line) => /@/.test(line));
-  return holds ? block.length : 0;
+  const head = headLength(lines, index);
+  if (head) return head;
+  // A sentence may be folded over two or three lines by the sending program.
+  for (const span of [3, 2]) {
+    const folded = lines.slice(index, index + span);
+    const whole = folded.length === span && !folded.some((each) => each === '' || QUOTED.test(each));
+    if (whole && introducesFolded(folded)) return span;
+  }
+  const next = below(index + 1);
+  return introduces(line, next >= 0 && QUOTED.test(lines[index + 1 + next] ?? '')) ? 1 : 0;
 }
 
 /** The head of a message that stands inside another's text, and its own text. */
@@ -193,23 +273,6 @@ export interface InlineMessage {
   text: string;
 }
 
-/** Names of header lines as programs write them in several languages (common practice). */
-const LABELS: Record<'from' | 'to' | 'subject', ReadonlySet<string>> = {
-  from: new Set(['from', 'von', 'de', 'fra', 'från', 'van', 'da', 'od']),
-  to: new Set(['to', 'an', 'à', 'a', 'til', 'till', 'aan', 'para', 'komu', 'do']),
-  subject: new Set([
-    'subject',
-    'betreff',
-    'objet',
-    'emne',
-    'ämne',
-    'onderwerp',
-    'asunto',
-    'oggetto',
-    'assunto',
-  ]),
-};
-
 /**
  * Finds the first message with a head of its own in quoted or forwarded text.
  * @returns null when there is no block of header lines with an address
@@ -217,18 +280,13 @@ const LABELS: Record<'from' | 'to' | 'subject', ReadonlySet<string>> = {
 export function inlineMessage(quoted: string): InlineMessage | null {
   const lines = quoted.split('\n').map((line) => seen(line).replace(/^[>\s]*>\s?/, ''));
   for (let index = 0; index < lines.length; index++) {
-    const length = headerBlock(lines, index);
+    const length = headLength(lines, index);
     if (!length) continue;
     const values = { from: '', to: '', subject: '' };
     for (const line of lines.slice(index, index + length)) {
-      const colon = line.indexOf(':');
-      const label = line.slice(0, colon).replace(/[*\s]/g, '').toLowerCase();
+      const header = headerLine(line);
       for (const key of ['from', 'to', 'subject'] as const)
-        if (LABELS[key].has(label) && !values[key])
-          values[key] = line
-            .slice(colon + 1)
-            .replace(/^\*?\s*/, '')
-            .trim();
+        if (header && LABELS[key].has(header.label) && !values[key]) values[key] = header.value;
     }
     if (values.from)
       return {
