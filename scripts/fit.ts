@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Decision } from '../core/filing/types.ts';
 import { gatherSignals } from '../core/filing/signals.ts';
-import { replay, type CorpusRegister } from '../core/filing/replay.ts';
+import { replay, toldAll, type CorpusRegister } from '../core/filing/replay.ts';
 import { FILES } from '../core/filing/weights.ts';
 import { weighFiles, type Feature, type Features } from '../core/filing/weighFiles.ts';
 import { weighClients } from '../core/filing/weighClients.ts';
@@ -59,7 +59,7 @@ async function choicesOf(folder: string): Promise<Choice[]> {
   for await (const { knowledge, message, context, decision } of replay(
     register,
     messages,
-    (at) => (truth[at] ?? '').split(';').filter(Boolean),
+    toldAll((at) => (truth[at] ?? '').split(';').filter(Boolean)),
     () => 0,
   )) {
     const files = (truth[index++] ?? '').split(';').filter(Boolean);

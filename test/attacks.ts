@@ -36,6 +36,12 @@ export const ATTACKS: Readonly<Record<string, (length: number) => string>> = {
     (n) => `see\n\nFrom: ${fill('[a@', n)}\nTo: x@y.example\nSubject: s\n\nhi`,
   ),
   'blanks after a closing': asText((n) => `hello\n${fill(`best${' '.repeat(1900)}x\n`, n)}`),
+  'a report on very many addresses': (n) =>
+    `From: mailer-daemon@x.example\r\nSubject: failure notice\r\n\r\nnot delivered\r\n${fill('<a@b.cc> 550 ', n)}`,
+  'a report without an end': (n) =>
+    `From: mailer-daemon@x.example\r\nSubject: failure notice\r\n\r\nnot delivered\r\n${fill(`${'a@b.'.repeat(400)}\r\n`, n)}`,
+  'introductions that go on': asText((n) => fill('On 3 May 2026 at 10:12, Ann <a@b.example> wrote\n', n)),
+  'heads without a message': asText((n) => fill('From: a\nTo: b\n\n', n)),
   'quotation signs': asText((n) => fill('> \n', n)),
   'empty lines': asText((n) => `hello\nBest\nAda\n\n${fill('\n \n', n)}`),
   'lines like headers': asText((n) => fill('Name: value\n', n)),

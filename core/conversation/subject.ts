@@ -61,6 +61,15 @@ export function answersSubject(subject: string): boolean {
   return isReply || AUTOMATIC.test(text);
 }
 
+/** How automatic answers begin their subjects, what reports and answers to invitations say left out (common practice). */
+const ANSWERED =
+  /^(?:auto(?:matic)?[- ]?(?:reply|response)|automatic (?:reply|response)|out of (?:the )?office(?: auto[- ]?reply)?|automatische (?:antwort|antwoord)|abwesenheitsnotiz|réponse automatique|autosvar|automatiskt? svar|automatisch antwoord|risposta automatica|respuesta automática|resposta automática|odpowiedź automatyczna|automaattinen vastaus)\s*(?:\([^)]{0,80}\)\s*)?:|^auto: .{1,200}\bout of (?:the )?office\b/i;
+
+/** Whether a program wrote the subject for an answer of its own. */
+export function isAutomaticSubject(subject: string): boolean {
+  return ANSWERED.test(cut(subject, LIMITS.subject).trim());
+}
+
 /** Whether the subject is that of a forwarded message. */
 export function isForward(subject: string): boolean {
   return FORWARD.test(cut(subject, LIMITS.subject).trim());

@@ -5,6 +5,7 @@ import { readAddress, type ReadMessage } from '../message/read.ts';
 import { inlineMessage, writtenPart, type Written } from '../message/written.ts';
 import { cut, LIMITS } from '../message/limits.ts';
 import type { FilingRegister } from './register.ts';
+import { listId } from './rules.ts';
 import type { FilingMessage, OriginalMessage } from './types.ts';
 
 /**
@@ -33,7 +34,7 @@ export function filingMessage(
     quoted: cut(quoted, LIMITS.filing),
     enclosureNames: message.enclosures.slice(0, MOST_ENCLOSURES).map((part) => part.filename),
     named: namedMessages(message),
-    automatic: message.automatic,
+    automatic: isLetter(register, message) ? null : message.automatic,
     list: message.headers.get('list-id') ?? '',
     returned: message.report?.originalMessageId ?? null,
     undelivered: message.report?.recipients.slice(0, MOST_PEOPLE).map((each) => each.address) ?? [],
@@ -43,6 +44,27 @@ export function filingMessage(
     forFiling: copiedTo(register.filingAddress, message),
     ...(message.problem === null ? {} : { unreadable: message.problem }),
   };
+}
+
+/**
+ * Whether what bears the mark of a list is a letter to us all the same: somebody of the records wrote it to an address
+ * of ours, or it came through one of our own addresses that is kept as a list and by no other.
+ */
+function isLetter(register: FilingRegister, message: ReadMessage): boolean {
+  if (message.automatic !== 'list') return false;
+  const toUs = [...message.to, ...message.cc].some(({ address }) => register.isOurs(address));
+  if (toUs && message.from && register.peopleAt(message.from.address).length) return true;
+  const id = listId(message.headers.get('list-id') ?? '');
+  const leave = message.headers.get('list-unsubscribe') ?? '';
+  return isOwnList(register, id) && (!leave || leave.toLowerCase().includes(id.slice(id.indexOf('.') + 1)));
+}
+
+/** RFC 2919: the name of a list and the domain that keeps it, parted by a dot. */
+function isOwnList(register: FilingRegister, id: string): boolean {
+  const labels = cut(id, LIMITS.address).split('.');
+  return labels.some(
+    (_, at) => at > 0 && register.isOurs(`${labels.slice(0, at).join('.')}@${labels.slice(at).join('.')}`),
+  );
 }
 
 /** So many people and enclosures of one message are weighed. */

@@ -34,22 +34,58 @@ export interface ReplayStep {
   knowledge: FilingKnowledge;
 }
 
+/** What somebody says of a message that was decided on: the numbers of its files, none for what is not client mail. */
+export interface Told {
+  /** Which message of the corpus, from 0. */
+  index: number;
+  files: readonly string[];
+}
+
+/** @returns all of a corpus at once and without mistake: the truth of each message as soon as it is decided on */
+export function toldAll(
+  truth: (index: number) => readonly string[],
+): (step: ReplayStep, index: number) => Told[] {
+  return (_, index) => [{ index, files: truth(index) }];
+}
+
 /**
- * Replays a corpus through the engine: each message is decided on before its truth is asked for, and
- * the truth is then remembered as the manager's correction would be.
- * @param truth the true file numbers of the message with this index, asked for only after its decision
+ * Lets an office live: it says where a message belongs when it was asked, and of what was settled without it when it
+ * notices a mistake.
+ * @param delay after so many more messages it says so
+ * @param notice the share of mistakes that it notices
+ * @param chance between 0 and 1, once a mistake
+ */
+export function toldAsked(
+  truth: (index: number) => readonly string[],
+  { delay, notice }: { delay: number; notice: number },
+  chance: () => number,
+): (step: ReplayStep, index: number) => Told[] {
+  const waiting: Told[] = [];
+  return (step, index) => {
+    const files = truth(index);
+    const wrong = step.outcome !== 'suggest' && [...step.files].sort().join() !== [...files].sort().join();
+    if (step.outcome === 'suggest' || (wrong && chance() < notice)) waiting.push({ index, files });
+    const due = waiting.findIndex((each) => each.index > index - delay);
+    return waiting.splice(0, due < 0 ? waiting.length : due);
+  };
+}
+
+/**
+ * Replays a corpus through the engine. Each message stays where it was put, or waits, until somebody says where it
+ * belongs; that is remembered and learned from as the manager's correction would be.
+ * @param told what is said after a message was decided on, of it or of those before
  * @param now a clock in milliseconds
  */
 export async function* replay(
   corpus: CorpusRegister,
   messages: Iterable<Uint8Array>,
-  truth: (index: number) => string[],
+  told: (step: ReplayStep, index: number) => readonly Told[],
   now: () => number,
 ): AsyncGenerator<ReplayStep> {
   const { register, numberOf, idOf } = corpusRegister(corpus);
   const knowledge: FilingKnowledge = { register, experience: new Experience(), rules: [] };
   const memory = new MailMemory(register);
-  let index = 0;
+  const kept: { message: FilingMessage; entry: EarlierMessage }[] = [];
   for (const raw of messages) {
     const started = now();
     const read = await readMessage(raw);
@@ -57,7 +93,7 @@ export async function* replay(
     const context = memory.context(message);
     const decision = decide(knowledge, message, context);
     const micros = (now() - started) * 1000;
-    yield {
+    const step: ReplayStep = {
       decision,
       message,
       context,
@@ -72,10 +108,17 @@ export async function* replay(
         decision.state === 'suggested' ? decision.candidates.map((entry) => numberOf(entry.fileId)) : [],
       micros,
     };
-    const fileIds = truth(index).map(idOf);
-    knowledge.experience.learn(lessonOf(register, message, fileIds));
-    memory.remember(read.messageId ?? `#${index}`, message, fileIds);
-    index++;
+    yield step;
+    const index = kept.length;
+    kept.push({ message, entry: memory.remember(read.messageId ?? `#${index}`, message, decision) });
+    for (const each of told(step, index)) {
+      const about = kept[each.index];
+      if (!about) continue;
+      const fileIds = each.files.map(idOf);
+      knowledge.experience.learn(lessonOf(register, about.message, fileIds));
+      about.entry.state = fileIds.length ? 'logged' : 'aside';
+      about.entry.fileIds = fileIds;
+    }
   }
 }
 
@@ -129,17 +172,18 @@ class MailMemory {
     return { earlier: this.byId, sameSubject: [...new Set(found)] };
   }
 
-  /** Notes a message and where it went, for those after it. */
-  remember(messageId: string, message: FilingMessage, fileIds: number[]): void {
+  /** Notes a message and where it went, for those after it. @returns the note, which may be put right */
+  remember(messageId: string, message: FilingMessage, decision: Decision): EarlierMessage {
     const entry: EarlierMessage = {
       messageId,
-      state: fileIds.length ? 'logged' : 'aside',
-      fileIds,
+      state: decision.state,
+      fileIds: decision.state === 'logged' ? decision.fileIds : [],
       subjectKey: subjectKey(message.subject),
     };
     this.byId.set(messageId, entry);
     for (const key of this.keys(message))
       this.bySubject.set(key, [entry, ...(this.bySubject.get(key) ?? [])]);
+    return entry;
   }
 
   private keys(message: FilingMessage): string[] {

@@ -39,7 +39,7 @@ export function ruleMatches(rule: OfficeRule, message: RuleView): boolean {
 }
 
 /** A List-Id without its description (RFC 2919), compared without regard to case. */
-function listId(value: string): string {
+export function listId(value: string): string {
   return (/<([^<>]+)>/.exec(value)?.[1] ?? value).trim().toLowerCase();
 }
 

@@ -1,6 +1,6 @@
 import type { Mailbox } from '../address/address.ts';
 import type { Confirmation } from '../message/authentication.ts';
-import type { Automatic } from '../message/read.ts';
+import type { Automatic } from '../message/automatic.ts';
 
 /** The four states of a message (design, 5). */
 export type FilingState = 'logged' | 'suggested' | 'aside' | 'private';

@@ -1,8 +1,11 @@
 import PostalMime, { addressParser, type Address, type Email } from 'postal-mime';
 import type { Mailbox } from '../address/address.ts';
 import { messageIds } from '../conversation/conversation.ts';
+import { readBounce } from '../delivery/bounce.ts';
 import { readDeliveryStatus, type DeliveryReport } from '../delivery/report.ts';
+import { automaticKind, type Automatic } from './automatic.ts';
 import { readChecks, type ServerChecks } from './authentication.ts';
+import { decodeText, mendText } from './charset.ts';
 import { plainText } from './html.ts';
 import { cut, LIMITS } from './limits.ts';
 
@@ -17,9 +20,6 @@ export interface Enclosure {
   size: number;
   content: Uint8Array;
 }
-
-/** Why a message was made by a machine: RFC 3834 (replies), RFC 3464 (reports), RFC 2369/2919 (lists). */
-export type Automatic = 'report' | 'reply' | 'notice' | 'list';
 
 /** A message as read from its source. Message-IDs carry no angle brackets; times are UTC. */
 export interface ReadMessage {
@@ -75,11 +75,45 @@ async function read(raw: Uint8Array, withEnclosed: boolean): Promise<ReadMessage
   try {
     refuseCrumbs(raw);
     const options = { forceRfc822Attachments: true, maxNestingDepth: LIMITS.parts };
-    return await asMessage(await PostalMime.parse(shortHeaders(raw), options), withEnclosed);
+    const email = await PostalMime.parse(shortHeaders(raw), options);
+    return await asMessage(withWords(email, raw), withEnclosed);
   } catch (error) {
     return readHead(raw, (error as Error).message);
   }
 }
+
+/**
+ * The message with its words where the parser takes them for something else: an unnamed part of another or a broken
+ * type of text (RFC 2045 section 5.2, RFC 2046 section 4.1.4), a blank part beside HTML, parts that are not where the
+ * head says they are.
+ */
+function withWords(email: Email, raw: Uint8Array): Email {
+  if (email.text?.trim() || email.html)
+    return { ...email, text: email.text?.trim() ? email.text : undefined };
+  const { attachments } = email;
+  const words = attachments.find(
+    (part) => !part.filename && part.disposition !== 'attachment' && TEXT.test(part.mimeType),
+  );
+  if (words)
+    return {
+      ...email,
+      text: decodeText(bytesOf(words.content)),
+      attachments: attachments.filter((part) => part !== words),
+    };
+  const body = decodeText(raw.subarray(endOfHead(raw)).subarray(0, LIMITS.text));
+  return attachments.length || !isUnparted(email, body) ? email : { ...email, text: body };
+}
+
+/** Whether the head tells of parts that are not there: it says nothing of what parts them, or the body has it nowhere. */
+function isUnparted(email: Email, body: string): boolean {
+  const type = email.headers.find(({ key }) => key === 'content-type')?.value ?? '';
+  if (!/^\s*multipart\//i.test(type)) return false;
+  const boundary = /boundary\s*=\s*(?:"([^"]{1,200})"|([^\s;"]{1,200}))/i.exec(cut(type, LIMITS.line));
+  return !boundary || !body.includes(`--${boundary[1] ?? boundary[2]}`);
+}
+
+/** Types whose content is meant to be read, and no type at all. */
+const TEXT = /^(?:text\/(?!calendar|csv|directory|vcard|x-vcard|rfc822-headers|html|xml)[^/]*|text|plain|)$/i;
 
 async function asMessage(email: Email, withEnclosed: boolean): Promise<ReadMessage> {
   const headers = new Map<string, string>();
@@ -87,27 +121,32 @@ async function asMessage(email: Email, withEnclosed: boolean): Promise<ReadMessa
     if (!headers.has(key)) headers.set(key, cut(value, LIMITS.header));
   const header = (name: string) => headers.get(name) ?? null;
   const enclosures = email.attachments.slice(0, LIMITS.enclosures).map(asEnclosure);
-  const report = await readReport(header('content-type') ?? '', enclosures);
+  const from = flatten(email.from ? [email.from] : [])[0] ?? null;
+  const subject = cut(
+    cut(mendText(email.subject ?? ''), 4 * LIMITS.subject)
+      .replace(/\s+/g, ' ')
+      .trim(),
+    LIMITS.subject,
+  );
+  const html = email.html ? mendText(email.html) : null;
+  const text = email.text === undefined ? (html ? plainText(html) : '') : mendText(email.text);
+  const report = readReport(header, { from, subject, text }, enclosures);
+  const answersInvitation = email.attachments.some((part) => part.method === 'REPLY');
   return {
     messageId: messageIds(header('message-id'))[0] ?? bareMessageId(header('message-id')),
     inReplyTo: messageIds(header('in-reply-to')),
     references: messageIds(header('references')),
     date: readDate(header('date')),
-    from: flatten(email.from ? [email.from] : [])[0] ?? null,
+    from,
     replyTo: flatten(email.replyTo ?? []),
     to: flatten(email.to ?? []),
     cc: flatten(email.cc ?? []),
     bcc: flatten(email.bcc ?? []),
-    subject: cut(
-      cut(email.subject ?? '', 4 * LIMITS.subject)
-        .replace(/\s+/g, ' ')
-        .trim(),
-      LIMITS.subject,
-    ),
-    text: email.text ?? (email.html ? plainText(email.html) : ''),
-    html: email.html ?? null,
+    subject,
+    text,
+    html,
     enclosures,
-    automatic: automaticKind(header, report),
+    automatic: automaticKind({ header, subject, reported: report !== null, answersInvitation }),
     report,
     enclosed: withEnclosed ? await readEnclosed(enclosures) : null,
     headers,
@@ -135,7 +174,7 @@ function bareMessageId(value: string | null): string | null {
 function readEnclosed(enclosures: readonly Enclosure[]): Promise<ReadMessage | null> {
   const within =
     enclosures.find((part) => part.mimeType === 'message/rfc822') ??
-    enclosures.find((part) => part.mimeType === 'text/rfc822-headers');
+    enclosures.find((part) => RETURNED.has(part.mimeType));
   return within ? read(within.content, false) : Promise.resolve(null);
 }
 
@@ -218,7 +257,10 @@ function flatten(addresses: readonly Address[]): Mailbox[] {
   return addresses
     .flatMap((entry) => entry.group ?? [entry as Mailbox])
     .slice(0, LIMITS.addresses)
-    .map(({ name, address }) => ({ name: cut(name, LIMITS.address).trim(), address: bareAddress(address) }))
+    .map(({ name, address }) => ({
+      name: mendText(cut(name, LIMITS.address)).trim(),
+      address: bareAddress(address),
+    }))
     .filter(({ address }) => address);
 }
 
@@ -249,7 +291,7 @@ function bytesOf(content: ArrayBuffer | Uint8Array | string): Uint8Array {
  * "exe.pdf"; Unicode Technical Report 36, section 2.8) in a name that will be shown and offered for saving.
  */
 function cleanFilename(name: string | null): string {
-  const plain = cut(name ?? '', LIMITS.line).replace(
+  const plain = mendText(cut(name ?? '', LIMITS.line)).replace(
     /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u061c\u202a-\u202e\u2066-\u2069]/g,
     '',
   );
@@ -273,41 +315,38 @@ function readDate(value: string | null): Date | null {
   return Number.isNaN(date.getTime()) ? null : date;
 }
 
-function automaticKind(
+/**
+ * What the message reports of the delivery of another: its status part, whatever that lies in, with the Message-ID of
+ * the returned message or of its headers (RFC 6522, RFC 3464), or what a server says in words of its own.
+ */
+function readReport(
   header: (name: string) => string | null,
-  report: DeliveryReport | null,
-): Automatic | null {
-  const type = (header('content-type') ?? '').toLowerCase();
-  if (report || (type.startsWith('multipart/report') && type.includes('delivery-status'))) return 'report';
-  const submitted = (header('auto-submitted') ?? 'no').toLowerCase().split(';')[0]?.trim() ?? 'no';
-  if (submitted.startsWith('auto-replied')) return 'reply';
-  if (header('list-id') || header('list-unsubscribe') || header('list-post')) return 'list';
-  const precedence = (header('precedence') ?? '').toLowerCase().trim();
-  if (precedence === 'auto_reply') return 'reply';
-  if (submitted !== 'no') return header('in-reply-to') ? 'reply' : 'notice';
-  if (precedence === 'bulk' || precedence === 'list' || precedence === 'junk') return 'list';
-  return null;
+  message: Pick<ReadMessage, 'from' | 'subject' | 'text'>,
+  enclosures: readonly Enclosure[],
+): DeliveryReport | null {
+  const status = enclosures.find((part) => part.mimeType === 'message/delivery-status');
+  const returned = enclosures.find((part) => RETURNED.has(part.mimeType));
+  const originalMessageId = returned ? returnedMessageId(returned.content) : null;
+  const recipients = status ? readDeliveryStatus(new TextDecoder().decode(status.content)) : [];
+  if (recipients.length || (status && /^multipart\/report/i.test(header('content-type') ?? '')))
+    return { recipients, originalMessageId };
+  return readBounce({
+    from: message.from?.address ?? '',
+    returnPath: header('return-path'),
+    failed: header('x-failed-recipients'),
+    subject: message.subject,
+    text: message.text,
+    originalMessageId,
+  });
 }
 
-/**
- * The report inside a `multipart/report; report-type=delivery-status` message: its status part and the
- * Message-ID of the returned message or of its headers (RFC 6522, RFC 3464).
- */
-async function readReport(
-  contentType: string,
-  enclosures: readonly Enclosure[],
-): Promise<DeliveryReport | null> {
-  if (!/^multipart\/report/i.test(contentType)) return null;
-  const status = enclosures.find((part) => part.mimeType === 'message/delivery-status');
-  if (!status) return null;
-  const returned = enclosures.find(
-    (part) => part.mimeType === 'message/rfc822' || part.mimeType === 'text/rfc822-headers',
-  );
-  return {
-    recipients: readDeliveryStatus(new TextDecoder().decode(status.content)),
-    originalMessageId: returned ? returnedMessageId(returned.content) : null,
-  };
-}
+/** A message that came back, or its headers alone (RFC 6522 section 4, RFC 3798's name for them too). */
+const RETURNED = new Set([
+  'message/rfc822',
+  'message/global',
+  'text/rfc822-headers',
+  'message/rfc822-headers',
+]);
 
 function returnedMessageId(content: Uint8Array): string | null {
   const text = new TextDecoder('latin1').decode(content.subarray(0, 64_000));

@@ -1,6 +1,6 @@
 import { addressKey } from '../../core/address/address.ts';
 import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
-import { returnKind, returnWords } from '../../core/delivery/report.ts';
+import { returnKind, returnWords, statusIn } from '../../core/delivery/report.ts';
 import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { groupBy } from '../foundation/rows.ts';
@@ -193,8 +193,8 @@ export class Sender {
       error.responseCode !== undefined &&
       meaningOf(error.responseCode) === 'returned';
     if (refused || tooLate) {
-      const status = /\b[245]\.\d{1,3}\.\d{1,3}\b/.exec(words)?.[0] ?? '5.0.0';
-      const kind = returnKind(status);
+      const status = statusIn(words) || '5.0.0';
+      const kind = returnKind(status, words);
       await this.claims.change(row, { state: 'returned', return_kind: kind, ...free });
       if (kind === 'hard' && refused && row.outgoing.envelope.length === 1) {
         await db('address')

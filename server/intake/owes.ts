@@ -9,7 +9,7 @@ export function lastWords(
   const last = new Map<number, Prepared>();
   for (const [index, message] of messages.entries()) {
     const id = conversations[index] ?? 0;
-    const counts = message.row.direction !== 'internal' && !message.read.automatic;
+    const counts = message.row.direction !== 'internal' && !message.filing.automatic;
     if (!joined.has(id) && counts) last.set(id, message);
   }
   return new Set([...last.values()].filter((message) => message.asks));

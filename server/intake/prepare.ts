@@ -101,7 +101,8 @@ export function prepare(
     ...(ours || told === null || (told === 'untold' && receiving?.silently) ? {} : { sender: told }),
   };
   const direction = !ours ? 'received' : outsideAddresses(filing, isOurs).length ? 'sent' : 'internal';
-  const asks = direction !== 'internal' && !read.automatic && leavesOpen(direction, read.subject, filing.own);
+  const asks =
+    direction !== 'internal' && !filing.automatic && leavesOpen(direction, read.subject, filing.own);
   const family = familyOf(read, raw);
   const named = [
     ...(read.report?.originalMessageId ? [read.report.originalMessageId] : []),
@@ -145,7 +146,7 @@ export function prepare(
       base_subject: cut(baseSubject(read.subject).text, 500),
       snippet: snippet(filing.own || read.text),
       enclosures: read.enclosures.filter((enclosure) => !enclosure.inline).length,
-      automatic: read.automatic,
+      automatic: filing.automatic,
       list_id: cut(filing.list, 200),
       asks: Number(asks),
       taken_in_at: new Date(),

@@ -39,10 +39,12 @@ async function noteReport(
 ): Promise<void> {
   const sent = await sentTo(trx, original);
   for (const recipient of failed) {
-    const key = cut(addressKey(recipient.address), 254);
-    const target = sent.get(key);
+    // Where it was handed on, the address we wrote to is the first.
+    const address = [recipient.original, recipient.address].find((each) => each && sent.has(keyOf(each)));
+    const target = address && sent.get(keyOf(address));
     if (!target) continue;
-    const kind = returnKind(recipient.status);
+    const key = keyOf(address);
+    const kind = returnKind(recipient.status, recipient.diagnostic);
     const held = kind === 'hard' && (await rushing(trx));
     const why = cut(returnWords(recipient.status), 255);
     const state = kind === 'soft' ? 'noted' : held ? 'held' : 'applied';
@@ -55,7 +57,7 @@ async function noteReport(
           about_id: target.messageId,
           dispatch_id: target.dispatchId,
           email_key: key,
-          email: cut(recipient.address, 254),
+          email: cut(address, 254),
           kind,
           why,
           at: message.at,
@@ -76,6 +78,10 @@ async function noteReport(
         });
     if (state === 'applied') await markDead(trx, key, message.at, why);
   }
+}
+
+function keyOf(address: string): string {
+  return cut(addressKey(address), 254);
 }
 
 /** Notes that an address is dead. */
@@ -138,7 +144,7 @@ export async function noteAnswers(
   idOf: IdOf,
 ): Promise<void> {
   const answers = messages
-    .filter((message) => !message.ours && !message.read.automatic && message.confirmation !== 'failed')
+    .filter((message) => !message.ours && !message.filing.automatic && message.confirmation !== 'failed')
     .map((message) => ({ message, named: namedMessages(message.read) }));
   const named = [...new Set(answers.flatMap((answer) => answer.named))];
   if (!named.length) return;

@@ -1,6 +1,6 @@
 import sanitizeHtml from 'sanitize-html';
 import { boundedHtml } from '../../core/message/html.ts';
-import { LIMITS } from '../../core/message/limits.ts';
+import { cut, LIMITS } from '../../core/message/limits.ts';
 import { escapeHtml } from '../../core/merge/render.ts';
 import type { Enclosure } from '../../core/message/read.ts';
 
@@ -43,6 +43,35 @@ const CSS_PROPERTIES = [
   'list-style-type',
 ];
 
+/** What keeps words from being shown, such as those a mailing puts before its own for the list of messages. */
+const HIDING = {
+  display: [/^none$/i],
+  visibility: [/^hidden$/i],
+  overflow: [/^hidden$/i],
+  'max-height': CSS_VALUE,
+};
+/** Elements whose text is no part of the page. */
+const NOT_SHOWN = ['script', 'style', 'textarea', 'option', 'noscript', 'title'];
+
+/** A colour among other things that `background` may say (CSS Backgrounds and Borders, section 3.10). */
+const COLOUR =
+  /(?<![\w-])(?:#[0-9a-f]{3,8}|(?:rgb|hsl)a?\([\d\s.,%/]{1,60}\)|(?!(?:none|repeat|no|scroll|fixed|local|left|right|top|bottom|center|auto|cover|contain|inherit|initial|url|linear|radial|space|round|important)\b)[a-z]{3,24})(?![\w(-])/i;
+
+/** The style with the colour of a background as a property of its own: of the rest nothing may be shown. */
+function plainBackground(style: string): string {
+  return cut(style, LIMITS.line).replace(
+    /(^|;)\s*background\s*:([^;]*)/gi,
+    (_, before: string, value: string) => {
+      // What an address says is no colour.
+      const [colour] =
+        COLOUR.exec(
+          value.replace(/\([^()]*\)/g, (within) => (/^\([\d\s.,%/]*\)$/.test(within) ? within : '')),
+        ) ?? [];
+      return colour ? `${before}background-color:${colour}` : before;
+    },
+  );
+}
+
 /** So many bytes of pictures stand in one page; one larger than the second figure but once. */
 const MOST_PICTURES = 12_000_000;
 const LARGE_PICTURE = 50_000;
@@ -60,15 +89,8 @@ export function safeHtml(html: string, enclosures: readonly Enclosure[], remoteP
   );
   const pictures = new Pictures(byId, remotePictures);
   return sanitizeHtml(boundedHtml(html).html, {
-    allowedTags: [
-      ...sanitizeHtml.defaults.allowedTags,
-      'img',
-      'font',
-      'center',
-      'del',
-      'ins',
-      'title',
-    ].filter((tag) => tag !== 'title'),
+    allowedTags: [...sanitizeHtml.defaults.allowedTags, 'img', 'font', 'center', 'del', 'ins'],
+    nonTextTags: [...NOT_SHOWN],
     allowedAttributes: {
       '*': ['style', 'align', 'valign', 'dir', 'lang', 'title', 'width', 'height', 'bgcolor'],
       a: ['href', 'target', 'rel'],
@@ -82,9 +104,15 @@ export function safeHtml(html: string, enclosures: readonly Enclosure[], remoteP
     allowedSchemes: ['http', 'https', 'mailto', 'tel'],
     allowedSchemesByTag: { img: remotePictures ? ['http', 'https', 'data'] : ['data'] },
     allowProtocolRelative: false,
-    allowedStyles: { '*': Object.fromEntries(CSS_PROPERTIES.map((property) => [property, CSS_VALUE])) },
+    allowedStyles: {
+      '*': { ...Object.fromEntries(CSS_PROPERTIES.map((property) => [property, CSS_VALUE])), ...HIDING },
+    },
     nestingLimit: LIMITS.depth,
     transformTags: {
+      '*': (tagName, attributes) => ({
+        tagName,
+        attribs: attributes.style ? { ...attributes, style: plainBackground(attributes.style) } : attributes,
+      }),
       a: (tagName, attributes) => ({
         tagName,
         attribs: { ...attributes, target: '_blank', rel: 'noopener noreferrer nofollow' },
@@ -147,7 +175,7 @@ export function framePolicy(remotePictures: boolean): string {
 
 /** A whole page around the sanitised HTML, or around plain text. */
 export function framePage(content: string): string {
-  return `<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>Message</title><style>body{margin:0;padding:4px 2px;font:15px/1.55 Georgia,serif;color:#1F2B28;background:#FFFEFB;overflow-wrap:anywhere}img{max-width:100%;height:auto}pre{white-space:pre-wrap;font:inherit;margin:0}</style></head><body>${content}</body></html>`;
+  return `<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>Message</title><style>body{margin:0;padding:4px 2px;font:15px/1.55 Georgia,serif;color:#1F2B28;background:#FFFEFB;overflow-wrap:anywhere}img{max-width:100%}img:not([height]):not([style*=height]){height:auto}pre{white-space:pre-wrap;font:inherit;margin:0}</style></head><body>${content}</body></html>`;
 }
 
 /** Plain words as a page shows them, line by line. */

@@ -58,13 +58,13 @@ async function returnedRow(
 ): Promise<ReturnedRow> {
   const { report } = (await readingOf(db, row.raw_hash)).read;
   const recipient = report?.recipients[0];
-  const key = addressKey(recipient?.address ?? '');
+  const keys = [recipient?.original, recipient?.address].flatMap((each) => (each ? [addressKey(each)] : []));
   const [client, original, noted] = await Promise.all([
     selectFirst(
       db('address')
         .join('client_person', 'client_person.person_id', 'address.person_id')
         .join('client', 'client.id', 'client_person.client_id')
-        .where({ email_key: key }),
+        .whereIn('email_key', keys),
       { id: 'client.id', name: 'client.name' },
     ),
     report?.originalMessageId
@@ -73,12 +73,12 @@ async function returnedRow(
           { subject: 'message.subject' },
         )
       : undefined,
-    db('return_report').where({ message_id: row.id, email_key: key }).first('state'),
+    db('return_report').where({ message_id: row.id }).whereIn('email_key', keys).first('state'),
   ]);
   return {
     messageId: row.id,
     at: row.at.toISOString(),
-    address: recipient?.address ?? 'an address that was not named',
+    address: recipient?.original ?? recipient?.address ?? 'an address that was not named',
     why: returnWords(recipient?.status ?? ''),
     client: client ? { id: client.id, name: client.name } : null,
     subject: original?.subject ?? '',

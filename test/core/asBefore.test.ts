@@ -96,7 +96,7 @@ describe('filing decides as before', () => {
     const steps = replay(
       asCorpus(register),
       inOrder.map(([, { raw }]) => raw),
-      () => told,
+      (_, index) => [{ index, files: told }],
       () => 0,
     );
     for await (const step of steps) {

@@ -57,12 +57,12 @@ describe('at the edges', () => {
     expect(of({ subject: 'The gate', original: { ...original, enclosed: true } })).to.equal(true);
   });
 
-  it('takes a receipt for no delivery report, and a report without a readable part for one', async () => {
+  it('takes a receipt for an answer that nobody wrote, and a report without a readable part for one', async () => {
     const kind = async (type: string) =>
       (await read(['From: a@x.example', `Content-Type: multipart/report; report-type=${type}; boundary=b`]))
         .automatic;
     expect(await kind('delivery-status')).to.equal('report');
-    expect(await kind('disposition-notification')).to.equal(null);
+    expect(await kind('disposition-notification')).to.equal('reply');
   });
 
   it('tells what wrote by itself by the marks it bears', async () => {

@@ -3,7 +3,13 @@ import { decide, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { FileNumbers } from '../../core/filing/numbers.ts';
 import { FilingRegister } from '../../core/filing/register.ts';
-import { replay, type CorpusRegister } from '../../core/filing/replay.ts';
+import {
+  replay,
+  toldAll,
+  toldAsked,
+  type CorpusRegister,
+  type ReplayStep,
+} from '../../core/filing/replay.ts';
 import type { EarlierMessage, FilingContext, FilingMessage } from '../../core/filing/types.ts';
 import { tellingWords } from '../../core/filing/words.ts';
 import { plainMessage } from './messages.ts';
@@ -234,7 +240,7 @@ describe('replaying a corpus', () => {
     for await (const step of replay(
       corpus,
       [raw('1@x'), raw('2@x', 'In-Reply-To: <1@x>\n')],
-      (index) => (asked.push(index), ['QL-10001']),
+      toldAll((index) => (asked.push(index), ['QL-10001'])),
       () => 0,
     )) {
       steps.push({ ...step, asked: asked.length });
@@ -251,5 +257,25 @@ describe('replaying a corpus', () => {
       { messageId: '<1@x>', mailbox: 'a@firm.example', outcome: 'suggest', to: [], known: 0 },
       { messageId: '<2@x>', mailbox: 'a@firm.example', outcome: 'auto', to: ['QL-10001'], known: 1 },
     ]);
+  });
+
+  it('as an office lives it: told of what it asked and of the mistakes noticed, later', () => {
+    const truth = (index: number) => (index === 3 ? [] : ['QL-10001']);
+    const step = (outcome: ReplayStep['outcome'], ...files: string[]) => ({ outcome, files }) as ReplayStep;
+    const steps = [
+      step('suggest'),
+      step('auto', 'QL-10001'),
+      step('auto', 'QL-10002'),
+      step('auto', 'QL-10001'),
+    ];
+    const live = (delay: number, notice: number) => {
+      const told = toldAsked(truth, { delay, notice }, () => 0.5);
+      return [...steps, step('none'), step('suggest')].map((each, index) =>
+        told(each, index).map((one) => one.index),
+      );
+    };
+    expect(live(0, 1)).to.deep.equal([[0], [], [2], [3], [4], [5]]);
+    expect(live(0, 0.4)).to.deep.equal([[0], [], [], [], [], [5]]);
+    expect(live(2, 1)).to.deep.equal([[], [], [0], [], [2], [3]]);
   });
 });

@@ -184,6 +184,22 @@ describe('small print of security', () => {
     ]).to.deep.equal([true, false]);
     expect(framePolicy(false)).to.not.contain('https:');
   });
+  it('shows a mailing as it was meant to look: colours behind letters, hidden words hidden, no title', () => {
+    const shown = (html: string) => safeHtml(html, [], false);
+    expect(shown('<html><head><title>News</title></head><body><p>a</p></body></html>')).to.equal('<p>a</p>');
+    for (const [style, kept] of [
+      ['background:#0057b8;color:#fff', 'background-color:#0057b8;color:#fff'],
+      ['color:#fff;BACKGROUND: Navy', 'color:#fff;background-color:Navy'],
+      ['background:#fff url(https://x.example/red.png) no-repeat', 'background-color:#fff'],
+      ['background:no-repeat rgb(1, 2, 3)', 'background-color:rgb(1, 2, 3)'],
+      ['display:none;max-height:0;overflow:hidden', 'display:none;max-height:0;overflow:hidden'],
+      ['background:url(https://red.example/a)', ''],
+      ['display:flex', ''],
+    ])
+      expect(shown(`<p style="${style}">a</p>`), style).to.equal(
+        kept ? `<p style="${kept}">a</p>` : '<p>a</p>',
+      );
+  });
   it('checks passwords against Argon2id hashes', async () => {
     const stored = await hashPassword('open the gate');
     expect(stored).to.match(/^\$argon2id\$/);
