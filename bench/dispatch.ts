@@ -6,7 +6,7 @@ import { readRaw } from '../server/foundation/sources.ts';
 import { DispatchWorker } from '../server/dispatch/worker.ts';
 import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { createMailing, saveMailing } from '../server/mailing/mailings.ts';
-import { layGround, line, seconds } from './ground.ts';
+import { layGround, line, result, seconds } from './ground.ts';
 import { OUTGOING } from '../server/parts.ts';
 import { checkMailing } from '../server/mailing/checking.ts';
 import { releaseMailing } from '../server/mailing/release.ts';
@@ -107,6 +107,13 @@ export async function benchDispatch(count = 2000): Promise<void> {
     console.log(
       `${'share of the limit’s speed'.padEnd(58)} ${((100 * limit) / left).toFixed(0)} % until all have left, ${((100 * limit) / all).toFixed(0)} % until all is done`,
     );
+    result('dispatch', {
+      messages: raws.length,
+      limit: raws.length / limit,
+      left: raws.length / left,
+      share: limit / left,
+      done: limit / all,
+    });
   } finally {
     await ground.close();
   }

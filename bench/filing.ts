@@ -6,7 +6,7 @@ import { FilingRegister, type FileData } from '../core/filing/register.ts';
 import type { FilingContext, FilingMessage } from '../core/filing/types.ts';
 import { readMessage } from '../core/message/read.ts';
 import { pick, seeded } from '../outside/random.ts';
-import { quantile, row } from './ground.ts';
+import { quantile, result, row } from './ground.ts';
 import { bigFirm, CLIENTS, FILES, PEOPLE, word, type Firm } from './bigFirm.ts';
 
 const LESSONS = 200_000;
@@ -64,6 +64,13 @@ export async function benchFiling(messages = MESSAGES): Promise<void> {
   console.log(
     `deciding takes ${(quantile(deciding, 0.5) / quantile(limit, 0.5)).toFixed(2)} of the time of parsing (medians); filed alone ${filed} of ${messages}`,
   );
+  result('filing', {
+    limit: quantile(limit, 0.5),
+    read: quantile(reading, 0.5),
+    decided: quantile(deciding, 0.5),
+    slowest: quantile(deciding, 0.99),
+    ratio: quantile(deciding, 0.5) / quantile(limit, 0.5),
+  });
 }
 
 function invented(random: () => number, data: Firm, file: FileData): FilingMessage {

@@ -8,7 +8,7 @@ import { startMariaDB } from '../scripts/mariadb.ts';
 import { ensureDatabase, openDatabase, type Database } from '../server/foundation/database.ts';
 import { search } from '../server/records/search.ts';
 import { bigFirm, type Firm } from './bigFirm.ts';
-import { quantile, row } from './ground.ts';
+import { quantile, result, row } from './ground.ts';
 import { insertAll } from '../server/foundation/rows.ts';
 import { migrate } from '../server/foundation/migrate.ts';
 
@@ -52,6 +52,13 @@ export async function benchFind(searches = SEARCHES): Promise<void> {
     console.log(
       `${(quantile(ours, 0.5) / quantile(limit, 0.5)).toFixed(1)} look-ups’ worth (medians); ${empty} of ${searches} whole searches found nothing`,
     );
+    result('find', {
+      limit: quantile(limit, 0.5),
+      ours: quantile(ours, 0.5),
+      slowest: quantile(ours, 0.99),
+      ratio: quantile(ours, 0.5) / quantile(limit, 0.5),
+      empty,
+    });
     await db.destroy();
   } finally {
     await mariadb.stop();

@@ -100,6 +100,12 @@ export function quantile(values: readonly number[], share: number): number {
   return sorted[Math.min(sorted.length - 1, Math.ceil(share * sorted.length) - 1)] ?? 0;
 }
 
+/** The last line of a measurement, for programs: numbers to three places. */
+export function result(name: string, figures: Readonly<Record<string, number>>): void {
+  const each = Object.entries(figures).map(([key, value]) => `${key}=${Math.round(value * 1000) / 1000}`);
+  console.log(`result ${name} ${each.join(' ')}`);
+}
+
 /** One line of a table of times. */
 export function row(what: string, millis: readonly number[]): void {
   const figure = (share: number) => quantile(millis, share).toFixed(3).padStart(8);

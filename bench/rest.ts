@@ -1,6 +1,6 @@
 import { DispatchWorker } from '../server/dispatch/worker.ts';
 import { MailboxSupervisor } from '../server/mailbox/sync/supervisor.ts';
-import { layGround, type Ground } from './ground.ts';
+import { layGround, result, type Ground } from './ground.ts';
 import { OUTGOING } from '../server/parts.ts';
 
 const MEASURED_SECONDS = 60;
@@ -32,9 +32,12 @@ export async function benchRest(most = 60): Promise<void> {
     console.log(
       `${mailboxes} mailboxes, in step after ${Math.round((Date.now() - began) / 1000) - SETTLING_SECONDS - MEASURED_SECONDS} s: ${figure(each('reads'))} reads and ${figure(each('writes'))} writes a second, ${figure(mailboxes ? (each('reads') + each('writes')) / mailboxes : 0)} statements for each mailbox`,
     );
-    console.log(
-      `result rest mailboxes=${mailboxes} reads=${figure(each('reads'))} writes=${figure(each('writes'))} each=${figure(mailboxes ? (each('reads') + each('writes')) / mailboxes : 0)}`,
-    );
+    result('rest', {
+      mailboxes,
+      reads: each('reads'),
+      writes: each('writes'),
+      each: mailboxes ? (each('reads') + each('writes')) / mailboxes : 0,
+    });
     await supervisor.stop();
     await worker.stop();
     await ground.close();

@@ -15,7 +15,7 @@ import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { MailQuery } from '../contract/index.ts';
 import { hashOf } from '../server/foundation/sources.ts';
 import { listMail } from '../server/mailbox/list/list.ts';
-import { layGround, line, quantile, row, seconds, type Ground } from './ground.ts';
+import { layGround, line, quantile, result, row, seconds, type Ground } from './ground.ts';
 
 const owner = STAFF[1]?.email ?? '';
 
@@ -57,13 +57,14 @@ export async function benchSync(count = 20_000): Promise<void> {
     line('limit, once more', after, count);
     const limit = (before + after) / 2;
     console.log(`${'share of the limit’s speed'.padEnd(58)} ${((100 * limit) / ours).toFixed(0)} %`);
-    await newMessage(ground, mailbox.id);
+    const arrival = await newMessage(ground, mailbox.id);
     await lists(ground);
     const states = await select(ground.db('message').groupBy('state'), {
       state: 'message.state',
       count: ground.db.raw<number>('COUNT(*)'),
     });
     console.log(states.map((row) => `${row.state} ${row.count}`).join(', '));
+    result('sync', { messages: count, limit: count / limit, ours: count / ours, share: limit / ours, arrival });
   } finally {
     await ground.close();
   }
@@ -77,8 +78,8 @@ function cpuSeconds(pid: number): number {
 
 const NEW = 20;
 
-/** From the exchange keeping a new message to its record being there, with the connection waiting. */
-async function newMessage(ground: Ground, mailboxId: number): Promise<void> {
+/** From the exchange keeping a new message to its record being there, with the connection waiting. @returns the median in milliseconds */
+async function newMessage(ground: Ground, mailboxId: number): Promise<number> {
   const mailbox = await readMailbox(ground.db, mailboxId);
   const sync = new MailboxSync(ground.context, mailbox);
   const running = sync.run().catch(() => undefined);
@@ -112,6 +113,7 @@ async function newMessage(ground: Ground, mailboxId: number): Promise<void> {
   sync.stop();
   await running;
   other.close();
+  return quantile(times, 0.5);
 }
 
 /** Pages of the mail at hand, beside reading as many rows by their key. */
