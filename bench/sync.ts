@@ -64,7 +64,13 @@ export async function benchSync(count = 20_000): Promise<void> {
       count: ground.db.raw<number>('COUNT(*)'),
     });
     console.log(states.map((row) => `${row.state} ${row.count}`).join(', '));
-    result('sync', { messages: count, limit: count / limit, ours: count / ours, share: limit / ours, arrival });
+    result('sync', {
+      messages: count,
+      limit: count / limit,
+      ours: count / ours,
+      share: limit / ours,
+      arrival,
+    });
   } finally {
     await ground.close();
   }
