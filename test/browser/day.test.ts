@@ -11,10 +11,6 @@ describe('the first working day, in the browser', function () {
     office = await openOffice({ clients: 30, files: 70, speed: 400, answerShare: 1 });
   });
   after(() => office.close());
-  beforeEach(async function () {
-    const again = (this.currentTest as unknown as { currentRetry(): number }).currentRetry();
-    if (again) await signIn(office);
-  });
 
   it('signs in, after a refusal that keeps what was typed', async () => {
     const { page, address } = office;

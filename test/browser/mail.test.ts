@@ -31,10 +31,6 @@ describe('the day’s mail, in the browser', function () {
     );
   });
   after(() => office.close());
-  beforeEach(async function () {
-    const again = (this.currentTest as unknown as { currentRetry(): number }).currentRetry();
-    if (again) await signIn(office);
-  });
 
   it('unfolds a message in its place, which marks it read on its server', async () => {
     const { page, firm } = office;
