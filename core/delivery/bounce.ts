@@ -2,7 +2,7 @@ import { cut, LIMITS } from '../message/limits.ts';
 import { statusIn, type DeliveryReport, type ReportedRecipient } from './report.ts';
 
 /** Who says that a message could not be delivered, where it has no words of a standard for it (common practice). */
-const SERVERS = /^(?:mailer-?daemon|mail-?daemon|mdaemon|postmaster|mailer|mail|bounces?)(?=@|$)/i;
+const SERVERS = /^(?:mailer-?daemon|mail-?daemon|mdaemon|postmaster)(?=@|$)/i;
 /** How such a report begins its subject (common practice). */
 const SUBJECT =
   /undeliver|un-?delivered|(?:delivery|mail|message|e-?mail)\b.{0,20}\b(?:status|failure|failed|fail|report|problem|error|notification|notice|system|not delivered)|non[- ]?delivery|returned (?:mail|to sender|message|e-?mail)|failure (?:notice|delivery)|(?:not|n['o]t) (?:be )?deliver|user unknown|unknown (?:user|recipient|address)|nicht zustellbar|unzustellbar|non remis|échec|no se (?:ha )?pudo|no entregado|mancata consegna|onbestelbaar|nie (?:można|dostarcz)|bounce|rejected|blocked/iu;

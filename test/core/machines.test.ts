@@ -59,6 +59,7 @@ describe('what machines write', () => {
     const letters = [
       ['From: Ann <ann@fell.example>', 'Subject: Mail delivery failed again'],
       ['From: postmaster@fell.example', 'Subject: The gate'],
+      ['From: Fell Farm <mail@fell.example>', 'Subject: Delivery failed'],
     ];
     for (const head of letters)
       expect(
