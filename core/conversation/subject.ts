@@ -8,9 +8,15 @@ import { cut, LIMITS } from '../message/limits.ts';
 const MARKS = 're|fwd?|aw|wg|sv|vs|vb|antw|tr|rv|enc|odp|ynt|ref';
 /** Marks that hand a message on, among those above. */
 const FORWARD = /^(?:\[[^[\]]{0,200}\]\s*)*(?:fwd?|wg|vs|vb|tr|rv)\s*(?:\[[^[\]]{0,200}\]\s*)?:/i;
-/** What programs put before the subject of an automatic answer, a report, or an answer to an invitation (common practice). */
-const AUTOMATIC =
-  /^(?:automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office|automatische antwort|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|undeliver(?:able|ed)(?: mail)?|delivery (?:status notification|failure)|unzustellbar|accepted|declined|tentative(?:ly accepted)?|cancel(?:l)?ed|zugesagt|abgelehnt|mit vorbehalt|accepté|refusé|godkendt|accepterat|aceptado|accettato)\s*(?:\([^)]{0,80}\)\s*)?:\s*/i;
+/** How programs begin the subject of an answer of their own: somebody is away (common practice). */
+const AWAY =
+  'automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office(?: auto[- ]?reply)?|automatische (?:antwort|antwoord)|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|resposta automática|odpowiedź automatyczna|automaattinen vastaus';
+/** The same of a report, or of an answer to an invitation (common practice). */
+const REPORTED =
+  'undeliver(?:able|ed)(?: mail)?|delivery (?:status notification|failure)|unzustellbar|accepted|declined|tentative(?:ly accepted)?|cancel(?:l)?ed|zugesagt|abgelehnt|mit vorbehalt|accepté|refusé|godkendt|accepterat|aceptado|accettato';
+const COLON = '\\s*(?:\\([^)]{0,80}\\)\\s*)?:\\s*';
+const AUTOMATIC = new RegExp(`^(?:${AWAY}|${REPORTED})${COLON}`, 'i');
+const ANSWERED = new RegExp(`^(?:${AWAY})${COLON}|^auto: .{1,200}\\bout of (?:the )?office\\b`, 'i');
 const BLOB = '\\[[^\\[\\]]{0,200}\\]\\s*';
 const LEADER = new RegExp(`^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:${BLOB})?(?:\\(\\d+\\))?:|\\s)`, 'i');
 const LEADING_BLOB = new RegExp(`^${BLOB}`);
@@ -60,10 +66,6 @@ export function answersSubject(subject: string): boolean {
   const { text, isReply } = baseSubject(subject);
   return isReply || AUTOMATIC.test(text);
 }
-
-/** How automatic answers begin their subjects, what reports and answers to invitations say left out (common practice). */
-const ANSWERED =
-  /^(?:auto(?:matic)?[- ]?(?:reply|response)|automatic (?:reply|response)|out of (?:the )?office(?: auto[- ]?reply)?|automatische (?:antwort|antwoord)|abwesenheitsnotiz|réponse automatique|autosvar|automatiskt? svar|automatisch antwoord|risposta automatica|respuesta automática|resposta automática|odpowiedź automatyczna|automaattinen vastaus)\s*(?:\([^)]{0,80}\)\s*)?:|^auto: .{1,200}\bout of (?:the )?office\b/i;
 
 /** Whether a program wrote the subject for an answer of its own. */
 export function isAutomaticSubject(subject: string): boolean {
