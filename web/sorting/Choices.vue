@@ -17,8 +17,9 @@ const first = computed(() => candidates.value[0]?.file);
 const isChosen = (file: FileRef) => desk.chosen.some((each) => each.id === file.id);
 const stranger = computed(() => desk.message?.stranger ?? null);
 
+// With the choice, not when it is shown: a remark begun while the message is on its way stays open.
 watch(
-  () => desk.message?.id,
+  () => desk.selectedId,
   () => (noting.value = false),
 );
 

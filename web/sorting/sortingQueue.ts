@@ -86,6 +86,7 @@ export const useSortingQueue = defineStore('desk', () => {
 
   /** Adds a file to those the message will go to, or takes it out again. */
   function toggle(file: FileRef): void {
+    if (message.value?.id !== selectedId.value) return;
     const there = chosen.value.some((each) => each.id === file.id);
     chosen.value = there ? chosen.value.filter((each) => each.id !== file.id) : [...chosen.value, file];
   }
