@@ -233,6 +233,16 @@ export const RuleTrial = z.object({
 });
 export type RuleTrial = z.infer<typeof RuleTrial>;
 
+/**
+ * Kinds of mail that nothing connects with a client: with the mailbox of a business; with people nobody knows, from
+ * before the mailbox was connected, or since.
+ */
+export const UnconnectedKind = z.enum(['business', 'past', 'new']);
+export type UnconnectedKind = z.infer<typeof UnconnectedKind>;
+/** Those that are set aside without asking. */
+export const UnconnectedKinds = z.array(UnconnectedKind).max(UnconnectedKind.options.length);
+export type UnconnectedKinds = z.infer<typeof UnconnectedKinds>;
+
 /** How well filing does. */
 export const FilingScore = z.object({
   weeks: z.array(

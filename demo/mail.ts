@@ -405,9 +405,9 @@ class MailWriter {
     const culvert = [
       'Tobias,',
       '',
-      'As promised, photographs of the culvert after last week’s rain. The downstream face has slipped about another half metre since you walked it in October, and the ground above it is now bare.',
+      'As promised, photographs of the culvert after last week. Its lower face is another half metre out, and the ground above it is now bare.',
       '',
-      'Could you tell us whether the work can still go in before the spawning season closes the river?',
+      'Is that something for this winter, or does it wait for the other matter?',
       '',
       'Cosmo',
     ].join('\n');
@@ -444,6 +444,16 @@ class MailWriter {
         pick(random, ['A quick question', 'As discussed', 'When you have a moment', 'Tuesday']),
         `Good morning,\n\n${pick(random, GENERAL.lines)} ${pick(random, FILLER)}\n\n${person(client).name}`,
         hours(5 + index * 9),
+      );
+    }
+    for (const [index, client] of several.slice(9, 13).entries()) {
+      const [one, two] = client.files.filter((file) => !file.general && !file.closed);
+      this.plain(
+        person(client),
+        this.staff(client.adviserId),
+        pick(random, ['Two things', 'Before Friday', 'Which comes first?']),
+        `Good morning,\n\nWe have both on the table now, ${one?.title.toLowerCase()} and ${two?.title.toLowerCase()}. Which of them do you want settled first?\n\n${person(client).name}`,
+        hours(6 + index * 8),
       );
     }
     this.plain(

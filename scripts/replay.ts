@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { replay, toldAll, toldAsked, type CorpusRegister } from '../core/filing/replay.ts';
 import { readMbox } from '../core/message/mbox.ts';
+import { decisionsCsv, readTruth, type DecisionRow } from './decisions.ts';
 
 /**
  * Replays a corpus through core/filing: `npm run --silent filing:replay -- DIR --out decisions.csv`. Told are all
@@ -35,15 +36,9 @@ if (
 }
 
 const register = JSON.parse(readFileSync(join(folder, 'register.json'), 'utf8')) as CorpusRegister;
-const truth = readFileSync(join(folder, 'truth.csv'), 'utf8')
-  .split(/\r?\n/)
-  .slice(1)
-  .filter(Boolean)
-  .map((line) => splitRow(line)[2] ?? '');
-
-const quote = (field: string) => (/[",\r\n]/.test(field) ? `"${field.replaceAll('"', '""')}"` : field);
-const rows = ['message_id,mailbox,decision,files,candidates,micros'];
-const truthOf = (index: number) => (truth[index] ?? '').split(';').filter(Boolean);
+const truth = readTruth(folder);
+const rows: DecisionRow[] = [];
+const truthOf = (index: number) => truth[index] ?? [];
 /** The same on every run. */
 let state = 1;
 const chance = () => (state = (state * 48271) % 0x7fffffff) / 0x7fffffff;
@@ -65,26 +60,7 @@ for await (const step of replay(
   },
   () => performance.now(),
 )) {
-  rows.push(
-    [
-      step.messageId,
-      step.mailbox,
-      step.outcome,
-      step.files.join(';'),
-      step.candidates.join(';'),
-      String(Math.round(step.micros)),
-    ]
-      .map(quote)
-      .join(','),
-  );
+  rows.push(step);
 }
-writeFileSync(values.out, `${rows.join('\r\n')}\r\n`);
-console.error(`told of ${count} of ${rows.length - 1} messages`);
-
-/** Splits one CSV row (RFC 4180) whose fields hold no line breaks. */
-function splitRow(line: string): string[] {
-  return Array.from(
-    line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^,]*))/g),
-    (match) => match[1]?.replaceAll('""', '"') ?? match[2] ?? '',
-  );
-}
+writeFileSync(values.out, decisionsCsv(rows));
+console.error(`told of ${count} of ${rows.length} messages`);

@@ -4,6 +4,7 @@ import pino from 'pino';
 import type { Config } from './foundation/config.ts';
 import { ensureDatabase, errorForLog, openDatabase } from './foundation/database.ts';
 import { CHORES, LEDGER, OUTGOING } from './parts.ts';
+import { Weigher } from './filing/weigher.ts';
 import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
@@ -24,10 +25,12 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   const db = openDatabase(config.databaseUrl);
   const context = new AppContext(db, config, pino({ level, base: null }));
   const supervisor = config.workers ? new MailboxSupervisor(context, CHORES) : null;
+  const weigher = config.workers ? new Weigher(context) : null;
   const worker = config.workers ? new DispatchWorker(context, OUTGOING) : null;
   const server = await listen(context, config.port);
   context.held.start(context.log);
   supervisor?.start();
+  weigher?.start();
   if (config.workers)
     void refill(db).catch((error: unknown) =>
       context.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
@@ -39,7 +42,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
     stop: async () => {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();
-      await Promise.all([closed, supervisor?.stop(), worker?.stop()]);
+      await Promise.all([closed, supervisor?.stop(), weigher?.stop(), worker?.stop()]);
       context.held.stop();
       await db.destroy();
     },

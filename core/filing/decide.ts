@@ -29,7 +29,15 @@ export interface FilingKnowledge {
   register: FilingRegister;
   experience: Experience;
   rules: readonly OfficeRule[];
+  /** Kinds of mail with people nobody knows that are set aside without asking; none when left out. */
+  unconnected?: ReadonlySet<Unconnected>;
 }
+
+/**
+ * Mail that nothing connects with a client: with a mailbox of some business that nobody writes from in person; with
+ * people nobody knows, from before the mailbox was connected, or since.
+ */
+export type Unconnected = 'business' | 'past' | 'new';
 
 /**
  * Decides where one message belongs: filed alone only when the file is nearly certain and no other client
@@ -41,8 +49,8 @@ export function decide(knowledge: FilingKnowledge, message: FilingMessage, conte
   if (message.unreadable !== undefined) return unreadable(message.unreadable);
   const signals = gatherSignals(knowledge.register, knowledge.experience, message, context);
   if (ruled) return vouched(signals, ruled);
-  const decision = automatic(signals) ?? ourselves(signals) ?? weigh(signals);
-  return without(vouched(signals, wanted(signals, decision)), neverFiles(knowledge, message));
+  const decision = automatic(signals) ?? ourselves(signals) ?? weigh(knowledge, signals);
+  return without(vouched(signals, wanted(knowledge, signals, decision)), neverFiles(knowledge, message));
 }
 
 function unreadable(why: string): Decision {
@@ -54,9 +62,9 @@ function unreadable(why: string): Decision {
 }
 
 /** What somebody copied to the filing address is never set aside: it is filed, or a person is asked where. */
-function wanted(signals: Signals, decision: Decision): Decision {
+function wanted(knowledge: FilingKnowledge, signals: Signals, decision: Decision): Decision {
   if (!signals.message.forFiling || decision.state !== 'aside') return decision;
-  const weighed = weigh(signals);
+  const weighed = weigh(knowledge, signals);
   if (weighed.state !== 'aside') return weighed;
   return {
     state: 'suggested',
@@ -152,12 +160,12 @@ function ourselves(signals: Signals): Decision | null {
 }
 
 /** Weighs clients, then each one's files, and acts when that leaves no doubt. */
-function weigh(signals: Signals): Decision {
+function weigh(knowledge: FilingKnowledge, signals: Signals): Decision {
   const clients = weighClients(signals);
   const { earlier } = signals;
   if (earlier?.state === 'aside' && !clients.some((client) => client.probability > 0.5))
     return aside('conversation', 'Goes on a conversation that is not client mail');
-  if (!clients.length) return stranger(signals);
+  if (!clients.length) return stranger(knowledge, signals);
   const weighed = clients
     .slice(0, MOST_CLIENTS)
     .filter(({ probability }, index) => index < 2 || probability > HOPELESS)
@@ -237,7 +245,8 @@ function alone(signals: Signals, weighed: readonly Weighed[]): Decision {
 }
 
 /** Signs that forbid acting alone, whatever the weights say. */
-function doubtful({ message, earlier, outsiders }: Signals): boolean {
+function doubtful({ message, earlier, outsiders, contested, inSubject, inOwn }: Signals): boolean {
+  if (contested && earlier?.state !== 'logged' && !inSubject.length && !inOwn.length) return true;
   if (earlier) return false;
   const sender = outsiders.find(({ address }) => address === message.from?.address);
   return (
@@ -264,7 +273,7 @@ function order({ side, weight }: Evidence): number {
  * Mail with people nobody knows. At first it is put before a person; once enough of its kind were settled
  * and none was client mail, it is set aside with that as the reason.
  */
-function stranger(signals: Signals): Decision {
+function stranger(knowledge: FilingKnowledge, signals: Signals): Decision {
   const { experience, outsiders, message } = signals;
   const known = outsiders.map(({ key }) => experience.habits(key)).filter((habits) => habits.length);
   if (known.length && known.every((habits) => habits.every(({ fileId }) => fileId === 0)))
@@ -273,11 +282,35 @@ function stranger(signals: Signals): Decision {
   const { client, aside: other } = experience.strangersOf(kind);
   if (other >= LIMITS.strangers && client / (client + other) < 1 - LIMITS.client)
     return aside('nobody', `Nobody we know; the last ${other} like it were not client mail`);
+  const unconnected = kind === 'nothing' ? unconnectedKind(signals) : null;
+  if (unconnected && knowledge.unconnected?.has(unconnected))
+    return aside('unconnected', UNCONNECTED_WORDS[unconnected]);
   return {
     state: 'suggested',
     candidates: [],
     evidence: message.automatic ? [minus('automatic', 'Sent by a machine', 1)] : [],
   };
+}
+
+const UNCONNECTED_WORDS: Record<Unconnected, string> = {
+  business: 'With the mailbox of a business nobody knows, and no client is named',
+  past: 'With people nobody knows, before the mailbox was connected, and no client is named',
+  new: 'With people nobody knows, and no client is named',
+};
+
+/**
+ * Mailboxes from which a business sells and bills (RFC 2142 names `sales`, `support` and `marketing`; the rest is common
+ * practice). Those that a small firm may write to us from as our client to be, such as `info` or `office`, are not here.
+ */
+const OFFICE =
+  /^(?:accounts?|billing|customer-?(?:care|service)s?|help-?desk|invoic(?:e|ing|es)|licen[cs](?:e|ing)|marketing|orders?|payments?|receipts?|rechnung|sales|service|statements?|support)@/;
+
+/** What kind of unconnected mail it is; null for what hands another message on, names a number, or is on a conversation. */
+function unconnectedKind({ message, outsiders, earlier, inSubject, inOwn }: Signals): Unconnected | null {
+  if (message.original || earlier || inSubject.length || inOwn.length) return null;
+  if (outsiders.length && outsiders.every(({ key }) => OFFICE.test(key) || NOBODY.test(key)))
+    return 'business';
+  return message.past ? 'past' : 'new';
 }
 
 /** Strangers are of a kind by whether they name something of a client's. */
@@ -309,6 +342,11 @@ export function lessonOf(
     }),
     stranger: strange ? strangerKind(signals) : null,
   };
+}
+
+/** What a message teaches by itself, without anybody having said so (see `evidentFile`). */
+export function evidentLesson(register: FilingRegister, message: FilingMessage, fileId: number): Lesson {
+  return { ...lessonOf(register, message, [fileId]), evident: true };
 }
 
 const MOST_WORDS = 60;

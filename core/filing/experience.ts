@@ -13,7 +13,12 @@ export interface Lesson {
   files: readonly { id: number; topics: readonly string[] }[];
   /** What kind of unknown correspondent this was, if it was one (see `strangerKind`). */
   stranger: string | null;
+  /** Nobody said so: it is certain by the message itself (see `certainPlace`). Teaches words alone, and is worth less. */
+  evident?: true;
 }
+
+/** What a lesson by evidence is worth beside a person's. A power of two, so that sums stay exact. */
+const EVIDENT = 0.5;
 
 /** All General files share what is learned of general business. */
 export const GENERAL_TOPIC = '(general)';
@@ -64,7 +69,8 @@ export class Experience {
 
   private count(lesson: Lesson, sign: 1 | -1): void {
     this.lessons += sign;
-    const weight = sign * 2 ** Math.max(0, Math.floor((lesson.at - START) / HALF_LIFE));
+    const weight =
+      sign * (lesson.evident ? EVIDENT : 1) * 2 ** Math.max(0, Math.floor((lesson.at - START) / HALF_LIFE));
     if (lesson.files.length) {
       const words = lesson.words.map((word) => this.numberOf(word));
       add(this.all, words, weight);
@@ -73,6 +79,7 @@ export class Experience {
         for (const topic of topics) this.addToTopic(topic, words, weight);
       }
     }
+    if (lesson.evident) return;
     for (const person of lesson.people) {
       const habits = this.byPerson.get(person) ?? [];
       for (const fileId of lesson.files.length ? lesson.files.map((file) => file.id) : [0])

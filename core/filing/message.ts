@@ -145,7 +145,9 @@ export function outsideAddresses(message: FilingMessage, isOurs: (address: strin
  */
 export function subjectKeys(message: FilingMessage, isOurs: (address: string) => boolean): string[] {
   const subject = subjectKey(message.subject);
-  const people = new Set(outsideAddresses(message, isOurs).map(addressKey));
+  // Who sends a report is the same for reports on all the world's mail.
+  const report = message.automatic === 'report';
+  const people = new Set(report ? [] : outsideAddresses(message, isOurs).map(addressKey));
   for (const { address } of message.original
     ? [...(message.original.from ? [message.original.from] : []), ...message.original.recipients]
     : [])

@@ -1,7 +1,8 @@
 import { subjectKey } from '../conversation/subject.ts';
 import { readMessage } from '../message/read.ts';
-import { decide, lessonOf, type FilingKnowledge } from './decide.ts';
-import { Experience } from './experience.ts';
+import { certainPlace, evidentFile, type Placed } from './certain.ts';
+import { decide, evidentLesson, lessonOf, type FilingKnowledge } from './decide.ts';
+import { Experience, type Lesson } from './experience.ts';
 import { filingMessage, subjectKeys } from './message.ts';
 import { FilingRegister } from './register.ts';
 import type { Decision, EarlierMessage, FilingContext, FilingMessage } from './types.ts';
@@ -83,9 +84,15 @@ export async function* replay(
   now: () => number,
 ): AsyncGenerator<ReplayStep> {
   const { register, numberOf, idOf } = corpusRegister(corpus);
-  const knowledge: FilingKnowledge = { register, experience: new Experience(), rules: [] };
+  const knowledge: FilingKnowledge = {
+    register,
+    experience: new Experience(),
+    rules: [],
+    unconnected: new Set(['business', 'past']),
+  };
   const memory = new MailMemory(register);
-  const kept: { message: FilingMessage; entry: EarlierMessage }[] = [];
+  const kept: { message: FilingMessage; entry: EarlierMessage; lesson: Lesson | null }[] = [];
+  const places = new Map<string, Placed>();
   for (const raw of messages) {
     const started = now();
     const read = await readMessage(raw);
@@ -110,11 +117,23 @@ export async function* replay(
     };
     yield step;
     const index = kept.length;
-    kept.push({ message, entry: memory.remember(read.messageId ?? `#${index}`, message, decision) });
+    const id = read.messageId ?? `#${index}`;
+    const fileId = places.has(id) ? undefined : evident(knowledge, message, places);
+    const lesson = fileId === undefined ? null : evidentLesson(register, message, fileId);
+    if (lesson) knowledge.experience.learn(lesson);
+    if (fileId !== undefined) places.set(id, { message, fileId });
+    kept.push({ message, entry: memory.remember(id, message, decision), lesson });
     for (const each of told(step, index)) {
       const about = kept[each.index];
       if (!about) continue;
       const fileIds = each.files.map(idOf);
+      // What a person says takes the place of what the evidence said.
+      if (about.lesson) knowledge.experience.unlearn(about.lesson);
+      about.lesson = null;
+      const [only] = fileIds;
+      if (only !== undefined && fileIds.length === 1)
+        places.set(about.entry.messageId, { message: about.message, fileId: only });
+      else places.delete(about.entry.messageId);
       knowledge.experience.learn(lessonOf(register, about.message, fileIds));
       about.entry.state = fileIds.length ? 'logged' : 'aside';
       about.entry.fileIds = fileIds;
@@ -122,7 +141,18 @@ export async function* replay(
   }
 }
 
-function corpusRegister(corpus: CorpusRegister) {
+function evident(knowledge: FilingKnowledge, message: FilingMessage, places: ReadonlyMap<string, Placed>) {
+  const before = message.named.find((id) => places.has(id));
+  return evidentFile(
+    knowledge,
+    message,
+    certainPlace(knowledge, message),
+    before ? places.get(before) : undefined,
+  );
+}
+
+/** The register of a corpus as filing has it. */
+export function corpusRegister(corpus: CorpusRegister) {
   const clientIds = new Map(corpus.clients.map((client, index) => [client.id, index + 1]));
   const personIds = new Map(corpus.contacts.map((contact, index) => [contact.id, index + 1]));
   const fileIds = new Map(corpus.files.map((file, index) => [file.number, index + 1]));

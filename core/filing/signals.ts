@@ -41,6 +41,9 @@ export interface Signals {
   /** The subject is not the one the conversation had. */
   subjectChanged: boolean;
   sameSubject: readonly EarlierMessage[];
+  /** Files that others of its conversation are certainly about; whether those contradict each other. */
+  told: readonly number[];
+  contested: boolean;
   /** The subject says that it answers or hands on. */
   marked: boolean;
 }
@@ -105,6 +108,8 @@ export function gatherSignals(
       earlier?.subjectKey && !forwards(message) && subjectKey(subject) !== earlier.subjectKey,
     ),
     sameSubject: context.sameSubject,
+    told: context.told ?? [],
+    contested: context.contested ?? false,
     marked: answersSubject(subject),
   };
 }

@@ -42,6 +42,8 @@ export interface FilingMessage {
   usuallyConfirmed?: boolean;
   /** Why it could not be read, in words: then its headers are all there is. */
   unreadable?: string;
+  /** It lay in a mailbox long before that was connected: nobody waits for an answer. */
+  past?: boolean;
   /** Copied to the firm's private filing address: somebody wants it on a file. */
   forFiling?: boolean;
 }
@@ -75,6 +77,10 @@ export interface FilingContext {
   earlier: ReadonlyMap<string, EarlierMessage>;
   /** Messages that share one of the message's subject keys, newest first. */
   sameSubject: readonly EarlierMessage[];
+  /** The files that others of its conversation, before it or after, are certainly about. */
+  told?: readonly number[];
+  /** Others of its conversation are certainly about different files. */
+  contested?: boolean;
 }
 
 /** One reason for or against a file. */
@@ -112,6 +118,7 @@ export type EvidenceKind =
   | 'list'
   | 'nobody'
   | 'correspondent'
+  | 'unconnected'
   | 'rule'
   | 'hand'
   | 'mailing'

@@ -158,12 +158,20 @@ function knownByName(signals: Signals, outsider: Outsider): readonly RegisteredP
 
 /** What the firm's own record says: the conversation, messages of the same subject, file numbers. */
 function weighRecord(signals: Signals, tally: (clientId: number) => Tally): void {
-  const { register, earlier, sameSubject, inSubject, inOwn } = signals;
+  const { register, earlier, sameSubject, told, inSubject, inOwn } = signals;
   const clientsOf = (fileIds: readonly number[]) =>
     new Set(fileIds.flatMap((id) => register.file(id)?.clientId ?? []));
   if (earlier?.state === 'logged') {
     for (const clientId of clientsOf(earlier.fileIds))
       give(tally(clientId), W.conversation, 'conversation', 'Goes on a conversation of this client');
+  } else if (told.length) {
+    for (const clientId of clientsOf(told))
+      give(
+        tally(clientId),
+        W.conversation,
+        'conversation',
+        'Others of its conversation are about this client',
+      );
   } else {
     const latest = sameSubject.find((each) => each.state === 'logged');
     for (const clientId of clientsOf(latest?.fileIds ?? []))

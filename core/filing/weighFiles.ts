@@ -47,10 +47,11 @@ export function weighFiles(signals: Signals, client: WeighedClient): WeighedFile
 
 /** Open files; closed ones only where something points at them: a conversation, a number, an answer to mail we lack. */
 function candidates(signals: Signals, clientId: number): readonly RegisteredFile[] {
-  const { earlier, sameSubject, inSubject, inOwn, message, register } = signals;
+  const { earlier, sameSubject, told, inSubject, inOwn, message, register } = signals;
   const pointed = new Set([
     ...(earlier?.fileIds ?? []),
     ...sameSubject.flatMap((each) => each.fileIds),
+    ...told,
     ...inSubject,
     ...inOwn,
   ]);
@@ -102,6 +103,7 @@ class Facts {
       ...signals.inOwn,
       ...(signals.subjectChanged ? [] : (earlier?.fileIds ?? [])),
       ...(signals.marked ? this.sameSubjectIds : []),
+      ...signals.told,
     ]);
     this.pointed = files.some((file) => said.has(file.id));
     this.anyTitle = files.some((file) => file.titleWords.some((word) => signals.words.has(word)));
@@ -119,7 +121,9 @@ class Facts {
       if (kind && words && Math.abs(weight) >= 0.1)
         evidence.push({ kind, side: weight > 0 ? 'for' : 'against', words, weight: Math.abs(weight) });
     };
-    if (signals.earlier?.fileIds.includes(file.id)) {
+    if (signals.told.includes(file.id))
+      add('conversation', 1, 'conversation', 'Others of its conversation are certainly about this file');
+    else if (signals.earlier?.fileIds.includes(file.id)) {
       if (signals.subjectChanged) {
         add(
           'conversationTurned',

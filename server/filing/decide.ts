@@ -1,9 +1,9 @@
 import type { Knex } from 'knex';
-import { addressKey } from '../../core/address/address.ts';
 import { subjectKey } from '../../core/conversation/subject.ts';
 import { decide, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
+import { namedOrHeld, peopleOf } from '../../core/filing/settle.ts';
 import {
   sortingGroup,
   type Decision,
@@ -16,12 +16,12 @@ import {
 } from '../../core/filing/types.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { hashOf } from '../foundation/sources.ts';
-import { readingOf } from '../reading/kept.ts';
+import { readingsOf } from '../reading/kept.ts';
 import { claimedDomain, usuallyConfirmed } from './domains.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { Turns } from '../foundation/turns.ts';
 import { noteMove, setStanding, standingOf } from './standing.ts';
-import { groupBy, selectFirst } from '../foundation/rows.ts';
+import { groupBy, idsOf } from '../foundation/rows.ts';
 import { toJson, type Standing } from '../foundation/json.ts';
 
 /** A message that is to be decided on. */
@@ -70,7 +70,8 @@ export async function decideFor(
   return decided;
 }
 
-function asColumns(decision: Decision): Decided {
+/** A decision as the columns keep it. */
+export function asColumns(decision: Decision): Decided {
   const candidates = decision.state === 'suggested' ? decision.candidates : [];
   return {
     fileIds: decision.state === 'logged' ? decision.fileIds : [],
@@ -102,7 +103,7 @@ class Memory {
 
   /** Asks for all that a batch may have to do with. */
   static async recall(trx: Transaction, messages: readonly Undecided[]): Promise<Memory> {
-    const named = [...new Set(messages.flatMap(({ filing }) => namedBy(filing)))];
+    const named = [...new Set(messages.flatMap(({ filing }) => namedOrHeld(filing)))];
     const byId = named.length
       ? await trx('message')
           .whereIn('message_key', named.map(hashOf))
@@ -160,11 +161,7 @@ class Memory {
       state: decision.state,
       fileIds: decision.state === 'logged' ? decision.fileIds : [],
       subjectKey: subjectKey(message.filing.subject),
-      people: new Set(
-        [...(message.filing.from ? [message.filing.from] : []), ...message.filing.recipients].map(
-          ({ address }) => addressKey(address),
-        ),
-      ),
+      people: peopleOf(message.filing),
     };
     if (message.messageId) this.earlier.set(message.messageId, entry);
     for (const hash of message.subjectHashes) {
@@ -190,16 +187,6 @@ async function underSubjects(
     keys.flatMap((key) => [key, MOST_OF_ONE_SUBJECT]),
   );
   return rows;
-}
-
-/** Every message it names or holds within it. */
-function namedBy({ named, returned, original }: FilingMessage): string[] {
-  return [
-    ...named,
-    ...(returned ? [returned] : []),
-    ...(original?.messageId ? [original.messageId] : []),
-    ...(original?.named ?? []),
-  ];
 }
 
 /**
@@ -264,29 +251,84 @@ export async function redecideAlike(
   return redecide(trx, knowledge, ids, stepId === undefined ? {} : { stepId });
 }
 
-type WaitingRow = Pick<Rows['message'], 'raw_hash' | 'at' | 'direction' | 'confirmation'>;
+/** What is asked for of a message that is decided on again: {@link DECIDED_ON}. */
+export type DecidedOn = Pick<
+  Rows['message'],
+  'id' | 'message_id' | 'raw_hash' | 'at' | 'direction' | 'confirmation' | 'past' | 'waived' | 'taken_in_at'
+>;
+export const DECIDED_ON = [
+  'id',
+  'message_id',
+  'raw_hash',
+  'at',
+  'direction',
+  'confirmation',
+  'past',
+  'waived',
+  'taken_in_at',
+] as const;
 
-/** A message as filing sees it, from what was kept of it when it was taken in. */
-async function filingOf(trx: Knex, register: FilingRegister, row: WaitingRow): Promise<FilingMessage> {
-  const { read } = await readingOf(trx, row.raw_hash);
-  const message: FilingMessage = { ...filingMessage(register, read), at: row.at.getTime() };
-  if (row.direction !== 'received' || row.confirmation === null) return message;
-  if (row.confirmation === 'untold' && (await letInByCheckers(trx, row.raw_hash))) return message;
-  message.sender = row.confirmation;
-  const domain = claimedDomain(read);
-  if ((await usuallyConfirmed(trx, [domain])).has(domain)) message.usuallyConfirmed = true;
-  return message;
+/** Mail of so many days before a mailbox was connected may still be waited for. */
+const RECENT = 14;
+
+/** Whether mail that lay there when its mailbox was connected was old by then. */
+export function isLongPast(past: boolean, at: Date, takenInAt: Date): boolean {
+  return past && takenInAt.getTime() - at.getTime() > RECENT * 24 * 3600 * 1000;
 }
 
-/** Whether a message lies in a mailbox whose server lets in only what it has checked. */
-async function letInByCheckers(trx: Knex, rawHash: Buffer): Promise<boolean> {
-  const found = trx('message')
-    .join('message_copy', 'message_copy.message_id', 'message.id')
+/** Messages as filing sees them, from what was kept of them when they were taken in; by their ids. */
+export async function filingsOf(
+  trx: Knex,
+  register: FilingRegister,
+  rows: readonly DecidedOn[],
+): Promise<Map<number, FilingMessage>> {
+  const filings = new Map<number, FilingMessage>();
+  const turns = new Turns();
+  const readings = await readingsOf(
+    trx,
+    rows.map((row) => row.raw_hash),
+  );
+  const domains = new Map<number, string>();
+  for (const row of rows) {
+    const kept = readings.get(row.raw_hash.toString('hex'));
+    if (!kept) continue;
+    filings.set(row.id, {
+      ...filingMessage(register, kept.read),
+      at: row.at.getTime(),
+      ...(isLongPast(Boolean(row.past), row.at, row.taken_in_at) ? { past: true } : {}),
+    });
+    if (row.direction === 'received' && (row.confirmation !== null || row.waived))
+      domains.set(row.id, claimedDomain(kept.read));
+    await turns.pass();
+  }
+  const usual = await usuallyConfirmed(trx, [...new Set(domains.values())]);
+  const letIn = await letInByCheckers(
+    trx,
+    rows.filter(({ id, confirmation }) => domains.has(id) && confirmation === 'untold').map(({ id }) => id),
+  );
+  for (const row of rows) {
+    const filing = filings.get(row.id);
+    const domain = domains.get(row.id);
+    if (!filing || domain === undefined) continue;
+    // What was waived before its domain was known to be confirmed as a rule is asked for by now.
+    const sender = row.confirmation ?? (usual.has(domain) ? 'absent' : null);
+    if (sender === null || (sender === 'untold' && letIn.has(row.id))) continue;
+    filing.sender = sender;
+    if (usual.has(domain)) filing.usuallyConfirmed = true;
+  }
+  return filings;
+}
+
+/** Those of the messages that lie in a mailbox whose server lets in only what it has checked. */
+async function letInByCheckers(trx: Knex, ids: readonly number[]): Promise<Set<number>> {
+  if (!ids.length) return new Set();
+  const found = trx('message_copy')
     .join('folder', 'folder.id', 'message_copy.folder_id')
     .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-    .where('message.raw_hash', rawHash)
-    .where('mailbox.checks_silently', 1);
-  return (await selectFirst(found, { id: 'mailbox.id' })) !== undefined;
+    .whereIn('message_copy.message_id', ids)
+    .where('mailbox.checks_silently', 1)
+    .distinct();
+  return new Set(await idsOf(found, 'message_copy.message_id'));
 }
 
 /**
@@ -306,18 +348,14 @@ export async function redecide(
     .whereIn('id', ids)
     .whereNull('problem')
     .orderBy('at')
-    .select('id', 'message_id', 'raw_hash', 'at', 'direction', 'confirmation');
-  const turns = new Turns();
-  const messages: Undecided[] = [];
-  for (const row of waiting) {
-    const filing = await filingOf(trx, knowledge.register, row);
-    messages.push({
-      filing,
-      messageId: row.message_id,
-      subjectHashes: subjectHashes(knowledge.register, filing),
-    });
-    await turns.pass();
-  }
+    .select(...DECIDED_ON);
+  const filings = await filingsOf(trx, knowledge.register, waiting);
+  const messages = waiting.flatMap((row): Undecided[] => {
+    const filing = filings.get(row.id);
+    if (!filing) return [];
+    const hashes = subjectHashes(knowledge.register, filing);
+    return [{ filing, messageId: row.message_id, subjectHashes: hashes }];
+  });
   const decided = await decideFor(trx, knowledge, messages);
   let filed = 0;
   for (const [index, row] of waiting.entries()) {

@@ -1,6 +1,6 @@
 import { stateOf } from '../foundation/changes.ts';
 import type { Knex } from 'knex';
-import { lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
+import { lessonOf, type FilingKnowledge, type Unconnected } from '../../core/filing/decide.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { Experience, type Lesson } from '../../core/filing/experience.ts';
@@ -13,6 +13,7 @@ import { notFound } from '../foundation/refusal.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { readingOf } from '../reading/kept.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
+import { unconnectedKinds } from './unconnected.ts';
 
 const PAGE = 1000;
 
@@ -62,7 +63,7 @@ export async function readRules(db: Knex): Promise<OfficeRule[]> {
 
 interface HeldKnowledge {
   learned: HeldExperience;
-  rules: { state: string; rules: OfficeRule[] } | null;
+  rules: { state: string; rules: OfficeRule[]; unconnected: ReadonlySet<Unconnected> } | null;
 }
 const held = new WeakMap<AppContext, HeldKnowledge>();
 
@@ -75,8 +76,14 @@ export async function filingKnowledge(context: AppContext): Promise<FilingKnowle
     stateOf(context.db, 'filing'),
     own.learned.catchUp(context.db),
   ]);
-  if (own.rules?.state !== state) own.rules = { state, rules: await readRules(context.db) };
-  return { register, experience: own.learned.experience, rules: own.rules.rules };
+  if (own.rules?.state !== state)
+    own.rules = {
+      state,
+      rules: await readRules(context.db),
+      unconnected: new Set(await unconnectedKinds(context.db)),
+    };
+  const { rules, unconnected } = own.rules;
+  return { register, experience: own.learned.experience, rules, unconnected };
 }
 
 /** Where a person, or nobody yet, has put a message. */
@@ -102,11 +109,13 @@ export async function teach(
   const before = await trx('lesson')
     .where({ message_id: messageId })
     .orderBy('id', 'desc')
-    .first('sign', 'lesson');
-  const live = before && before.sign > 0 ? before.lesson : null;
+    .first('sign', 'evident', 'lesson');
+  // What evidence taught stays until a person decides, and then gives way.
+  if (!teaches && before?.evident) return false;
+  const live = before && before.sign > 0 ? before : null;
   const now = teaches ? toJson('lesson.lesson', await lessonFrom(trx, register, messageId, settled)) : null;
-  if (live === now) return false;
-  if (live !== null) await trx('lesson').insert({ message_id: messageId, sign: -1, lesson: live });
+  if ((live?.lesson ?? null) === now) return false;
+  if (live) await trx('lesson').insert({ ...live, message_id: messageId, sign: -1 });
   if (now !== null) await trx('lesson').insert({ message_id: messageId, sign: 1, lesson: now });
   return true;
 }

@@ -2,6 +2,37 @@ import { noteChange } from '../foundation/changes.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { toJson, type Standing } from '../foundation/json.ts';
+import { groupBy, insertAll } from '../foundation/rows.ts';
+import type { Rows } from '../foundation/tables.ts';
+
+type StandingRow = Pick<
+  Rows['message'],
+  | 'state'
+  | 'sorting'
+  | 'decided_at'
+  | 'decided_by'
+  | 'evidence'
+  | 'candidates'
+  | 'reason'
+  | 'later_until'
+  | 'corrected_at'
+>;
+
+function asStanding(row: StandingRow, fileIds: number[]): Standing {
+  const { state, sorting, decided_by, evidence, candidates, reason } = row;
+  return {
+    state,
+    sorting,
+    decided_at: row.decided_at.toISOString(),
+    decided_by,
+    evidence,
+    candidates,
+    reason,
+    later_until: row.later_until?.toISOString() ?? null,
+    corrected_at: row.corrected_at?.toISOString() ?? null,
+    fileIds,
+  };
+}
 
 /**
  * A message's standing and its time; the message is locked until the transaction ends.
@@ -11,43 +42,82 @@ export async function standingOf(trx: Transaction, id: number): Promise<{ standi
   const row = await trx('message').where({ id }).forUpdate().first();
   if (!row) throw notFound('One of the messages');
   const fileIds: number[] = await trx('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id');
-  const { state, sorting, decided_by, evidence, candidates, reason } = row;
-  return {
-    standing: {
-      state,
-      sorting,
-      decided_at: row.decided_at.toISOString(),
-      decided_by,
-      evidence,
-      candidates,
-      reason,
-      later_until: row.later_until?.toISOString() ?? null,
-      corrected_at: row.corrected_at?.toISOString() ?? null,
-      fileIds,
-    },
-    at: row.at,
-  };
+  return { standing: asStanding(row, fileIds), at: row.at };
+}
+
+/** The standings of many messages, by their ids; all are locked until the transaction ends. */
+export async function standingsOf(trx: Transaction, ids: readonly number[]): Promise<Map<number, Standing>> {
+  const rows = await trx('message').whereIn('id', ids).orderBy('id').forUpdate().select();
+  const filed = await trx('filing')
+    .whereIn('message_id', ids)
+    .orderBy('file_id')
+    .forUpdate()
+    .select('message_id', 'file_id');
+  const filesOf = groupBy(filed, (row) => row.message_id);
+  return new Map(
+    rows.map((row) => [
+      row.id,
+      asStanding(
+        row,
+        (filesOf.get(row.id) ?? []).map(({ file_id }) => file_id),
+      ),
+    ]),
+  );
 }
 
 const dateOrNull = (instant: string | null) => (instant === null ? null : new Date(instant));
 
+/** A message's time, and where it is put. */
+export interface Put {
+  id: number;
+  at: Date;
+  to: Standing;
+}
+
 /** Puts a message where the standing says. */
-export async function setStanding(trx: Transaction, id: number, at: Date, to: Standing): Promise<void> {
-  const { fileIds, decided_at, later_until, corrected_at, ...columns } = to;
-  await trx('message')
-    .where({ id })
-    .update({
-      ...columns,
-      decided_at: new Date(decided_at),
-      later_until: dateOrNull(later_until),
-      corrected_at: dateOrNull(corrected_at),
-    });
-  const before: number[] = await trx('filing').where({ message_id: id }).pluck('file_id');
-  await noteChange(trx, 'mail', 'message', [id]);
-  await noteChange(trx, 'mail', 'file', [...before, ...fileIds]);
-  await trx('filing').where({ message_id: id }).delete();
-  if (fileIds.length)
-    await trx('filing').insert(fileIds.map((fileId) => ({ message_id: id, file_id: fileId, at })));
+export function setStanding(trx: Transaction, id: number, at: Date, to: Standing): Promise<void> {
+  return setStandings(trx, [{ id, at, to }]);
+}
+
+/** So many are put in one statement: the evidence of each may be long. */
+const AT_ONCE = 100;
+
+/** Puts messages where their standings say. */
+export async function setStandings(trx: Transaction, puts: readonly Put[]): Promise<void> {
+  for (let at = 0; at < puts.length; at += AT_ONCE) await setSome(trx, puts.slice(at, at + AT_ONCE));
+}
+
+async function setSome(trx: Transaction, puts: readonly Put[]): Promise<void> {
+  const ids = puts.map(({ id }) => id);
+  const rows = puts.map(({ id, to: { fileIds: _, ...columns } }) => ({
+    id,
+    ...columns,
+    decided_at: new Date(columns.decided_at),
+    later_until: dateOrNull(columns.later_until),
+    corrected_at: dateOrNull(columns.corrected_at),
+  }));
+  const names = Object.keys(rows[0] ?? {});
+  const one = names.map((name) => `? AS ${name}`).join(', ');
+  await trx.raw(
+    `UPDATE message JOIN (${rows.map(() => `SELECT ${one}`).join(' UNION ALL ')}) AS put ON put.id = message.id
+      SET ${names
+        .filter((name) => name !== 'id')
+        .map((name) => `message.${name} = put.${name}`)
+        .join(', ')}`,
+    rows.flatMap((row) => Object.values(row)),
+  );
+  const before: number[] = await trx('filing')
+    .whereIn('message_id', ids)
+    .distinct('file_id')
+    .pluck('file_id');
+  await noteChange(trx, 'mail', 'message', ids);
+  await noteChange(trx, 'mail', 'file', [...before, ...puts.flatMap(({ to }) => to.fileIds)]);
+  await trx('filing').whereIn('message_id', ids).delete();
+  await insertAll(
+    trx,
+    'filing',
+    puts.flatMap(({ id, at, to }) => to.fileIds.map((fileId) => ({ message_id: id, file_id: fileId, at }))),
+  );
 }
 
 /** Notes in a step's record how a message stood before and after it. */

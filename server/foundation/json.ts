@@ -28,6 +28,7 @@ const Lesson = z.object({
   people: z.array(z.string()).readonly(),
   files: z.array(z.object({ id: z.number(), topics: z.array(z.string()).readonly() })).readonly(),
   stranger: z.string().nullable(),
+  evident: z.literal(true).optional(),
 });
 
 /** What each column of text holds that is JSON. Older versions wrote some of it: what they left out has a default. */

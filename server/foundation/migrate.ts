@@ -11,6 +11,7 @@ import * as inStep from './migrations/0007_in_step.ts';
 import * as kinds from './migrations/0008_kinds.ts';
 import * as changes from './migrations/0009_changes.ts';
 import * as selections from './migrations/0010_selections.ts';
+import * as weighing from './migrations/0011_weighing.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -23,6 +24,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0008_kinds': kinds,
   '0009_changes': changes,
   '0010_selections': selections,
+  '0011_weighing': weighing,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -196,6 +196,7 @@ export interface Rows {
     id: number;
     message_id: number;
     sign: number;
+    evident: Flag;
     lesson: string;
   };
   mailbox: {
@@ -321,6 +322,10 @@ export interface Rows {
     problem: string | null;
     confirmation: 'confirmed' | 'failed' | 'absent' | 'untold' | null;
     turn: number;
+    past: Flag;
+    waived: Flag;
+    weigh: number;
+    kept_at: Date | null;
   };
   message_copy: {
     folder_id: number;

@@ -9,7 +9,7 @@ import type { Transaction } from '../foundation/database.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { storeRaw } from '../foundation/sources.ts';
 import { fileAsChosen } from './chosenFiles.ts';
-import { decideFor, redecide, redecideRelated, type Decided, type Undecided } from '../filing/decide.ts';
+import { decideFor, redecide, type Decided, type Undecided } from '../filing/decide.ts';
 import { assignConversations } from './conversations.ts';
 import { lastWords } from './owes.ts';
 import type { Arrival, Prepared } from './prepare.ts';
@@ -176,6 +176,8 @@ async function recordNew(
     conversation_id: conversations[index],
     ...decided[index]?.columns,
     decided_at: now,
+    // It is weighed anew with all it has to do with, when that is here.
+    weigh: 1,
     unread: marks.get(message.key)?.unread ?? false,
     starred: marks.get(message.key)?.starred ?? false,
     waits: waits.has(message) ? (message.ours ? 'they' : 'we') : null,
@@ -185,16 +187,7 @@ async function recordNew(
   const idOf = (message: Prepared) => ids.get(message.key) ?? 0;
   await insertParts(trx, ordered, decided, idOf);
   await noteWhoOwes(trx, [...joined]);
-  const settled = await redecideRelated(
-    trx,
-    knowledge,
-    [...new Set(conversations)],
-    ordered.flatMap((message, index) =>
-      decided[index]?.columns.state === 'suggested' ? [] : message.subjectHashes,
-    ),
-  );
-  if (settled || decided.some(({ columns }) => columns.state === 'suggested'))
-    await noteChange(trx, 'sorting');
+  if (decided.some(({ columns }) => columns.state === 'suggested')) await noteChange(trx, 'sorting');
   await noteChange(
     trx,
     'mail',

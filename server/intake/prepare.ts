@@ -12,7 +12,7 @@ import type { ReadMessage } from '../../core/message/read.ts';
 import { snippet } from '../../core/message/written.ts';
 import { hashOf, type RawRow } from '../foundation/sources.ts';
 import type { Rows } from '../foundation/tables.ts';
-import { subjectHashes } from '../filing/decide.ts';
+import { isLongPast, subjectHashes } from '../filing/decide.ts';
 import type { KeptReading } from '../reading/pack.ts';
 import type { Reading } from '../reading/pool.ts';
 
@@ -98,6 +98,7 @@ export function prepare(
   const filing = {
     ...filingMessage(register, read, written),
     at: at.getTime(),
+    ...(isLongPast(past, at, new Date()) ? { past } : {}),
     ...(ours || told === null || (told === 'untold' && receiving?.silently) ? {} : { sender: told }),
   };
   const direction = !ours ? 'received' : outsideAddresses(filing, isOurs).length ? 'sent' : 'internal';
@@ -131,6 +132,8 @@ export function prepare(
       body_key: bodyKey,
       problem: read.problem && cut(read.problem, 300),
       confirmation: ours ? null : told,
+      past: Number(past),
+      waived: 0,
       direction,
       at,
       from_name: cut(read.from?.name ?? '', 255),

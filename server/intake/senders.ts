@@ -61,6 +61,7 @@ export async function noteSenders(trx: Transaction, messages: readonly Prepared[
       // Old mail may be from before the server wrote down what it found.
       delete message.filing.sender;
       message.row.confirmation = null;
+      message.row.waived = 1;
     }
   }
   await trx.raw(

@@ -10,6 +10,24 @@ export async function readingOf(db: Knex, hash: Buffer): Promise<KeptReading> {
   return kept ?? readAgain(db, hash);
 }
 
+/** The same of many at once, by their hashes in hexadecimal. */
+export async function readingsOf(db: Knex, hashes: readonly Buffer[]): Promise<Map<string, KeptReading>> {
+  const readings = new Map<string, KeptReading>();
+  for (let at = 0; at < hashes.length; at += AT_ONCE) {
+    const rows = await db('raw')
+      .whereIn('hash', hashes.slice(at, at + AT_ONCE))
+      .select('hash', 'reading');
+    for (const { hash, reading } of rows) {
+      const kept = reading ? await unpackReading(reading) : null;
+      readings.set(hash.toString('hex'), kept ?? (await readAgain(db, hash)));
+    }
+  }
+  return readings;
+}
+
+/** So many readings are fetched in one statement: some are long. */
+const AT_ONCE = 100;
+
 /** Reads a source anew, whatever was kept of it. */
 export async function readAgain(db: Knex, hash: Buffer): Promise<KeptReading> {
   const { kept, raw } = await readSource(await readRaw(db, hash), { urgent: true });

@@ -10,6 +10,7 @@ import { World } from '../../outside/world.ts';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
 import type { Config } from '../../server/foundation/config.ts';
 import { ensureDatabase, openDatabase, type Database } from '../../server/foundation/database.ts';
+import { weigh } from '../../server/filing/weighing.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { AppContext } from '../../server/foundation/context.ts';
 import { CHORES } from '../../server/parts.ts';
@@ -84,12 +85,15 @@ export interface FirmOptions {
   files?: number;
   conversationsPerClient?: number;
   speed?: number;
+  now?: Date;
   answerShare?: number;
   extensions?: readonly string[];
   /** The address of the database server; the tests' own when left out. */
   server?: string;
   /** Changes the records before they are loaded. */
   adjust?(register: DemoRegister): void;
+  /** Changes the outside world's folder before it is opened. */
+  arrange?(dir: string): void;
 }
 
 /** A small demo firm in a fresh database, with its outside world in this process. */
@@ -98,7 +102,7 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
   const dir = mkdtempSync(join(tmpdir(), 'patient-clerk-world-'));
   const register = await makeWorld(dir, {
     seed: 'test',
-    now: new Date(),
+    now: options.now ?? new Date(),
     clients: options.clients ?? 24,
     files: options.files ?? 44,
     conversationsPerClient: options.conversationsPerClient ?? 1,
@@ -107,6 +111,7 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
   options.adjust?.(register);
   const key = randomBytes(32);
   await loadRecords(db, register, key);
+  options.arrange?.(dir);
   const world = await World.open({
     dir,
     imapPort: 0,
@@ -137,6 +142,7 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
     sync: async () => {
       for (const mailbox of await db('mailbox').select())
         await new MailboxSync(context, mailbox, CHORES).runOnce();
+      await weigh(context);
     },
     close: async () => {
       await world.close();

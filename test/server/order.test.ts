@@ -1,0 +1,121 @@
+import { once } from 'node:events';
+import { join } from 'node:path';
+import { expect } from 'chai';
+import { STAFF, OFFICE } from '../../demo/register.ts';
+import { Account } from '../../outside/store.ts';
+import { seeded } from '../../outside/random.ts';
+import { groupBy } from '../../server/foundation/rows.ts';
+import { fromJson } from '../../server/foundation/json.ts';
+import { weigh } from '../../server/filing/weighing.ts';
+import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
+import { openFirm, until, type TestFirm } from './helpers.ts';
+import { serverProcess } from './processes.ts';
+
+type Order = 'newest first' | 'oldest first' | 'any';
+
+/** Lets the messages of every folder lie in another order: the server takes in the last first. */
+function arranged(order: Order, seed: string): (dir: string) => void {
+  const random = seeded(seed);
+  return (dir) => {
+    for (const email of [...STAFF.map((member) => member.email), OFFICE]) {
+      const account = new Account(email, '', join(dir, 'accounts', email));
+      for (const folder of account.all()) {
+        const messages = [...folder.messages];
+        const sorted = messages
+          .map((message) => ({
+            message,
+            place:
+              order === 'any'
+                ? random()
+                : message.internalDate.getTime() * (order === 'newest first' ? 1 : -1),
+          }))
+          .sort((a, b) => a.place - b.place);
+        for (const { message } of sorted)
+          folder.append(folder.read(message), message.flags, message.internalDate);
+        folder.expunge(messages.map(({ uid }) => uid));
+      }
+      account.close();
+    }
+  };
+}
+
+/** Where every message is, by what names it wherever it was taken in. */
+async function places({ db }: TestFirm): Promise<string[]> {
+  const messages = await db('message').select('id', 'identity', 'subject', 'state', 'candidates');
+  const filed = groupBy(await db('filing').orderBy('file_id').select(), (row) => row.message_id);
+  return messages
+    .map(({ id, identity, subject, state, candidates }) => {
+      const files = (filed.get(id) ?? []).map((row) => row.file_id);
+      const suggested = fromJson('message.candidates', candidates).map(({ fileId }) => fileId);
+      return [identity.toString('hex').slice(0, 12), subject, state, files, suggested].join(' | ');
+    })
+    .sort();
+}
+
+const OFFICE_SIZE = { clients: 16, files: 40, conversationsPerClient: 3, now: new Date() };
+
+describe('the order in which mail is taken in', function () {
+  this.timeout(180_000);
+  let asUsual: string[];
+
+  async function taken(
+    order: Order,
+    seed: string,
+    takeIn: (firm: TestFirm, random: () => number) => Promise<void>,
+  ): Promise<string[]> {
+    const firm = await openFirm({ ...OFFICE_SIZE, arrange: arranged(order, seed) });
+    try {
+      await takeIn(firm, seeded(seed));
+      await weigh(firm.context);
+      expect(await firm.db('message').where('weigh', '>', 0).pluck('id')).to.deep.equal([]);
+      return await places(firm);
+    } finally {
+      await firm.close();
+    }
+  }
+
+  before(async () => {
+    asUsual = await taken('newest first', 'as usual', (firm) => firm.sync());
+    expect(asUsual.length).to.be.greaterThan(150);
+    expect(asUsual.filter((line) => line.includes('| logged |')).length).to.be.greaterThan(80);
+  });
+
+  it('makes no difference to where it ends: the oldest first', async () => {
+    expect(await taken('oldest first', 'oldest', (firm) => firm.sync())).to.deep.equal(asUsual);
+  });
+
+  for (const seed of ['one', 'two'])
+    it(`nor any order within and among mailboxes, weighed or not in between (${seed})`, async () => {
+      const places = await taken('any', seed, async (firm, random) => {
+        const mailboxes = (await firm.db('mailbox').select())
+          .map((mailbox) => ({ mailbox, place: random() }))
+          .sort((a, b) => a.place - b.place);
+        for (const { mailbox } of mailboxes) {
+          await new MailboxSync(firm.context, mailbox).runOnce();
+          // Sometimes whole, sometimes left in the middle.
+          let rounds = Math.floor(random() * 6);
+          await weigh(firm.context, () => rounds-- <= 0);
+        }
+      });
+      expect(places).to.deep.equal(asUsual);
+    });
+
+  it('nor processes killed while they take in and weigh', async () => {
+    const places = await taken('any', 'killed', async (firm) => {
+      for (const share of [0.3, 0.8]) {
+        const { child } = await serverProcess(firm);
+        await until(
+          'some of it was taken in',
+          async () => (await firm.db('message').pluck('id')).length >= share * asUsual.length,
+          40,
+        );
+        const gone = once(child, 'exit');
+        child.kill('SIGKILL');
+        await gone;
+        await firm.db('mailbox').update({ lease_owner: null, lease_until: null });
+      }
+      await firm.sync();
+    });
+    expect(places).to.deep.equal(asUsual);
+  });
+});
