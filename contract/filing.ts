@@ -127,8 +127,14 @@ export const SortingQueue = z.object({
   /** Filed without a person's help in the last seven days. */
   filedAlone: z.number(),
   undo: z.object({ id: z.number(), words: z.string() }).nullable(),
+  /** What was set aside because nothing connects it with a client, on the latest days that have any. */
+  unconnected: z.array(z.object({ day: z.string(), count: z.number() })),
 });
 export type SortingQueue = z.infer<typeof SortingQueue>;
+
+/** How far the weighing of what was taken in is; null when hardly anything is left. */
+export const Weighing = z.object({ left: z.number(), of: z.number() }).nullable();
+export type Weighing = z.infer<typeof Weighing>;
 
 /** Where a person puts messages. */
 export const SortTarget = z.discriminatedUnion('kind', [
@@ -174,15 +180,21 @@ export type AutoFiledRow = z.infer<typeof AutoFiledRow>;
 /** Why a message still cannot be read; null when it can. */
 export const ReadAgain = z.object({ problem: z.string().nullable() });
 
+/** What was settled without a person: filed; set aside; set aside because nothing connects it with a client. */
+export const AutoFiledKind = z.enum(['logged', 'aside', 'unconnected']);
+export type AutoFiledKind = z.infer<typeof AutoFiledKind>;
+
 export const AutoFiledQuery = Page.extend({
   /** A day of the firm's zone; the latest with anything when left out. */
   day: z.iso.date().optional(),
-  state: z.enum(['logged', 'aside']).default('logged'),
+  state: AutoFiledKind.default('logged'),
 });
 
 export const AutoFiledPage = z.object({
   day: z.string(),
-  days: z.array(z.object({ day: z.string(), logged: z.number(), aside: z.number() })),
+  days: z.array(
+    z.object({ day: z.string(), logged: z.number(), aside: z.number(), unconnected: z.number() }),
+  ),
   rows: z.array(AutoFiledRow),
   total: z.number(),
 });
@@ -243,6 +255,14 @@ export type UnconnectedKind = z.infer<typeof UnconnectedKind>;
 export const UnconnectedKinds = z.array(UnconnectedKind).max(UnconnectedKind.options.length);
 export type UnconnectedKinds = z.infer<typeof UnconnectedKinds>;
 
+/** Messages filed alone that somebody then found right, saw and left, or put right. */
+const Calibrated = z.object({
+  judged: z.number(),
+  right: z.number(),
+  /** How sure it had been of them, from 0 to 1, in the mean; 0 when there are none. */
+  said: z.number(),
+});
+
 /** How well filing does. */
 export const FilingScore = z.object({
   weeks: z.array(
@@ -259,7 +279,21 @@ export const FilingScore = z.object({
     z.object({ owner: z.string(), alone: z.number(), byHand: z.number(), corrected: z.number() }),
   ),
   reasons: z.array(z.object({ reason: z.string(), alone: z.number(), corrected: z.number() })),
+  /** Decisions of people that it has learned from, and messages that taught by themselves. */
   lessons: z.number(),
+  evident: z.number(),
+  /** What was said of those somebody has judged since, and how much of it was right. */
+  calibration: z.object({
+    bands: z.array(
+      Calibrated.extend({
+        /** From this probability on, up to the next. */ from: z.number(),
+        filed: z.number(),
+      }),
+    ),
+    weeks: z.array(Calibrated.extend({ week: z.string() })),
+  }),
+  /** Kinds of mail that nothing connects with a client which are set aside without asking. */
+  unconnected: UnconnectedKinds,
 });
 export type FilingScore = z.infer<typeof FilingScore>;
 

@@ -47,6 +47,7 @@ export async function fillMailboxes(
   writer.circulars();
   await writer.returned();
   writer.unsorted();
+  writer.nobodys();
   writer.toTheOffice();
   const letters = writer.letters.sort((a, b) => a.at.getTime() - b.at.getTime());
   for (const letter of letters) await post(letter, accounts, now);
@@ -355,6 +356,44 @@ class MailWriter {
         `Good morning,\n\nOur ${(subjects[which] ?? '').toLowerCase()} may be read on our pages.\n\n${senders[which]}\n`,
         this.moment(1 + this.random() * MONTHS * 30),
         { 'List-Id': `<news.${host}>`, 'List-Unsubscribe': `<mailto:leave@${host}>`, Precedence: 'bulk' },
+      );
+    }
+  }
+
+  /** What is no client's: bills and notices of suppliers, and now and then something of the staff's own. */
+  nobodys(): void {
+    const businesses = [
+      {
+        email: 'billing@brackenfoldpaper.example',
+        name: 'Brackenfold Paper',
+        subject: 'Your order has gone out',
+      },
+      {
+        email: 'service@tarnofficemachines.example',
+        name: 'Tarn Office Machines',
+        subject: 'The copier: service due',
+      },
+      { email: 'accounts@westmerelines.example', name: 'Westmere Lines', subject: 'Statement for the month' },
+      { email: 'support@mapsheetdesk.example', name: 'Mapsheet Desk', subject: 'Your question was answered' },
+    ];
+    for (let index = 0; index < 60; index++) {
+      const { email, name, subject } = pick(this.random, businesses);
+      this.plain(
+        { name, email },
+        pick(this.random, STAFF),
+        subject,
+        `Good morning,\n\nYou will find it under number ${40_000 + index * 17}. There is nothing else to do.\n\n${name}\n`,
+        this.moment(index < 12 ? this.random() * 5 : 1 + this.random() * MONTHS * 30),
+      );
+    }
+    for (let index = 0; index < 14; index++) {
+      const name = `${pick(this.random, FIRST_NAMES)} ${pick(this.random, LAST_NAMES)}`;
+      this.plain(
+        { name, email: `${name.toLowerCase().replace(' ', '.')}@postbox.example` },
+        pick(this.random, STAFF),
+        pick(this.random, ['Sunday', 'The choir', 'Your bicycle', 'Photographs']),
+        'Hello,\n\nSee you there, then. Bring the tall ladder if you can.\n',
+        this.moment(30 + this.random() * (MONTHS - 1) * 30),
       );
     }
   }

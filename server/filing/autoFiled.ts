@@ -1,17 +1,27 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
-import type { AutoFiledPage, AutoFiledQuery, AutoFiledRow } from '../../contract/index.ts';
+import type { AutoFiledKind, AutoFiledPage, AutoFiledQuery, AutoFiledRow } from '../../contract/index.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
 import { HOUR, countOf, select, selectFirst } from '../foundation/rows.ts';
 import { messageRows, type ListedMessage } from '../correspondence/rows.ts';
 import { fromJson } from '../foundation/json.ts';
 
-/** So many days back are offered for looking over. */
+/** So many days back are offered for looking over; of what is nobody's, so many days that have any. */
 const DAYS = 30;
 /** A person chose the file when a mailing was released. */
 const MAILING = 'mailing';
+/** Nothing connects it with a client. */
+const UNCONNECTED = 'unconnected';
+
+/** Messages of a kind that were settled without a person, as far as a person may read them. */
+function autoFiled(db: Knex, staffId: number, kind: AutoFiledKind) {
+  const settled = readableBy(db, db('message'), staffId).whereNull('decided_by');
+  if (kind === 'logged') return settled.where({ state: 'logged' }).whereNot('reason', MAILING);
+  const aside = settled.where({ state: 'aside' });
+  return kind === 'aside' ? aside.whereNot('reason', UNCONNECTED) : aside.where('reason', UNCONNECTED);
+}
 
 /** What was settled without a person, by the day of the mail: one day of it, and how much each of the last days holds. */
 export async function autoFiledPage(
@@ -24,11 +34,10 @@ export async function autoFiledPage(
   const days = await autoFiledByDay(db, staffId, midnight.minus({ days: DAYS - 1 }), zone);
   const day = query.day ?? days.find((each) => each[query.state] > 0)?.day ?? midnight.toISODate() ?? '';
   const start = DateTime.fromISO(day, { zone });
-  const within = readableBy(db, db('message'), staffId)
-    .where({ state: query.state })
-    .whereNull('decided_by')
-    .whereNot('reason', MAILING)
-    .whereBetween('at', [start.toJSDate(), new Date(start.plus({ days: 1 }).toMillis() - 1)]);
+  const within = autoFiled(db, staffId, query.state).whereBetween('at', [
+    start.toJSDate(),
+    new Date(start.plus({ days: 1 }).toMillis() - 1),
+  ]);
   const [total, rows] = await Promise.all([
     countOf(within.clone()),
     within
@@ -48,26 +57,56 @@ async function autoFiledByDay(
   from: DateTime,
   zone: string,
 ): Promise<AutoFiledPage['days']> {
-  const settled = readableBy(db, db('message'), staffId)
-    .whereNull('decided_by')
-    .whereIn('state', ['logged', 'aside'])
-    .whereNot('reason', MAILING)
-    .where('at', '>=', from.toJSDate())
-    .groupByRaw(HOUR);
-  const rows = await select(settled, {
-    hour: db.raw<string>(HOUR),
-    logged: db.raw<number>("SUM(state = 'logged')"),
-    aside: db.raw<number>("SUM(state = 'aside')"),
-  });
-  const days = new Map<string, { day: string; logged: number; aside: number }>();
-  for (const row of rows) {
+  const [settled, unconnected] = await Promise.all([
+    select(
+      readableBy(db, db('message'), staffId)
+        .whereNull('decided_by')
+        .whereIn('state', ['logged', 'aside'])
+        .whereNotIn('reason', [MAILING, UNCONNECTED])
+        .where('at', '>=', from.toJSDate())
+        .groupByRaw(HOUR),
+      {
+        hour: db.raw<string>(HOUR),
+        logged: db.raw<number>("SUM(state = 'logged')"),
+        aside: db.raw<number>("SUM(state = 'aside')"),
+      },
+    ),
+    unconnectedByDay(db, staffId, DAYS),
+  ]);
+  const days = new Map(
+    unconnected.map(({ day, count }) => [day, { day, logged: 0, aside: 0, unconnected: count }]),
+  );
+  for (const row of settled) {
     const day = DateTime.fromISO(row.hour, { zone }).toISODate() ?? '';
-    const sum = days.get(day) ?? { day, logged: 0, aside: 0 };
+    const sum = days.get(day) ?? { day, logged: 0, aside: 0, unconnected: 0 };
     sum.logged += Number(row.logged);
     sum.aside += Number(row.aside);
     days.set(day, sum);
   }
   return [...days.values()].sort((a, b) => b.day.localeCompare(a.day));
+}
+
+/** How much was set aside because nothing connects it with a client, on the latest days that have any. @param most so many days */
+export async function unconnectedByDay(
+  db: Knex,
+  staffId: number,
+  most: number,
+): Promise<{ day: string; count: number }[]> {
+  const { zone } = await readFirm(db);
+  // A day of the firm's may be parts of two in UTC, of some twenty hours with mail each.
+  const rows = await select(
+    autoFiled(db, staffId, UNCONNECTED)
+      .groupByRaw(HOUR)
+      .orderByRaw(`${HOUR} DESC`)
+      .limit((most + 1) * 24),
+    { hour: db.raw<string>(HOUR), count: db.raw<number>('COUNT(*)') },
+  );
+  const days = new Map<string, number>();
+  for (const row of rows) {
+    const day = DateTime.fromISO(row.hour, { zone }).toISODate() ?? '';
+    days.set(day, (days.get(day) ?? 0) + row.count);
+  }
+  return [...days].slice(0, most).map(([day, count]) => ({ day, count }));
 }
 
 type AutoFiledMessage = ListedMessage & { evidence: string };

@@ -49,6 +49,8 @@ export interface Decided {
     evidence: string;
     candidates: string;
     reason: string | null;
+    /** How sure filing is of what it files alone. */
+    probability: number | null;
   };
 }
 
@@ -81,6 +83,7 @@ export function asColumns(decision: Decision): Decided {
       evidence: toJson('message.evidence', decision.evidence),
       candidates: toJson('message.candidates', candidates),
       reason: decision.state === 'suggested' ? null : (decision.evidence[0]?.kind ?? null),
+      probability: decision.state === 'logged' ? decision.probability : null,
     },
   };
 }

@@ -33,6 +33,7 @@ export async function viewMessage(context: AppContext, staffId: number, id: numb
   const row = await db('message').where({ id }).first();
   if (!row) throw notFound('That message');
   await refuseUnlessReadable(db, staffId, row);
+  await noteSeen(db, row);
   const staff = await db('staff').select('id', 'name', 'active');
   const active = staff.filter((member) => member.active).map(({ name }) => name);
   const nameOf = (id: number | null) => staff.find((each) => each.id === id)?.name ?? null;
@@ -60,6 +61,16 @@ export async function viewMessage(context: AppContext, staffId: number, id: numb
     ...place,
     ...company,
   };
+}
+
+/** Where somebody has seen a message without correcting it, it stays, whatever is learned later. */
+async function noteSeen(db: Knex, row: MessageRecord): Promise<void> {
+  const settled = row.state === 'logged' || row.state === 'aside';
+  if (!settled || row.decided_by !== null || row.kept_at !== null || row.weigh > 0) return;
+  await db('message')
+    .where({ id: row.id, state: row.state, weigh: 0 })
+    .whereNull('kept_at')
+    .update({ kept_at: new Date() });
 }
 
 type MessageRecord = Rows['message'];

@@ -3,6 +3,7 @@ import type { Knex } from 'knex';
 import type { FilingScore } from '../../contract/index.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { HOUR, select } from '../foundation/rows.ts';
+import { unconnectedKinds } from './unconnected.ts';
 
 const WEEKS = 12;
 /** A message settled by the filing itself; one that a person moved afterwards counts as such too. */
@@ -13,6 +14,12 @@ const BY_HAND =
 /** Looked over and found right: settled alone all the same. */
 const CONFIRMED =
   'message.decided_by IS NOT NULL AND message.corrected_at IS NULL AND message.reason IS NOT NULL';
+
+/** Filed alone, and then found right, seen and left, or put right by a person. */
+const JUDGED =
+  '(message.probability IS NOT NULL AND (message.decided_by IS NOT NULL OR message.corrected_at IS NOT NULL OR message.kept_at IS NOT NULL))';
+/** What was said is told in these bands, from the least with which filing acts alone. */
+const BANDS = [0.98, 0.99, 0.999];
 
 /** How well filing does: by week, by mailbox, and which evidence had to be corrected most. */
 export async function filingScore(db: Knex): Promise<FilingScore> {
@@ -26,7 +33,13 @@ export async function filingScore(db: Knex): Promise<FilingScore> {
     waiting: db.raw<number>("SUM(message.state = 'suggested')"),
     corrected: db.raw<number>('SUM(message.corrected_at IS NOT NULL)'),
   };
-  const [byHour, byMailbox, reasons, lessons] = await Promise.all([
+  const judged = {
+    judged: db.raw<number>(`SUM(${JUDGED})`),
+    right: db.raw<number>(`SUM(${JUDGED} AND message.corrected_at IS NULL)`),
+    said: db.raw<number | null>(`AVG(IF(${JUDGED}, message.probability, NULL))`),
+  };
+  const band = `INTERVAL(ROUND(message.probability, 6), ${BANDS.join(', ')})`;
+  const [byHour, byMailbox, reasons, lessons, bands, judgedByHour, unconnected] = await Promise.all([
     select(db('message').where('at', '>=', since).groupByRaw(HOUR), { hour: db.raw<string>(HOUR), ...sums }),
     select(
       db('message')
@@ -43,7 +56,20 @@ export async function filingScore(db: Knex): Promise<FilingScore> {
       reason: 'message.reason',
       ...sums,
     }),
-    db('lesson').sum({ count: 'sign' }).first(),
+    select(db('lesson').groupBy('evident'), {
+      evident: 'lesson.evident',
+      count: db.raw<number>('SUM(sign)'),
+    }),
+    select(db('message').where('at', '>=', since).whereNotNull('probability').groupByRaw(band), {
+      band: db.raw<number>(band),
+      filed: db.raw<number>('COUNT(*)'),
+      ...judged,
+    }),
+    select(db('message').where('at', '>=', since).whereRaw(JUDGED).groupByRaw(HOUR), {
+      hour: db.raw<string>(HOUR),
+      ...judged,
+    }),
+    unconnectedKinds(db),
   ]);
   const weeks = new Map<string, FilingScore['weeks'][number]>();
   for (let index = 0; index < WEEKS; index++) {
@@ -73,6 +99,49 @@ export async function filingScore(db: Knex): Promise<FilingScore> {
         corrected: Number(row.corrected),
       }))
       .sort((a, b) => b.corrected - a.corrected || b.alone - a.alone),
-    lessons: Number(lessons?.count ?? 0),
+    lessons: Number(lessons.find(({ evident }) => !evident)?.count ?? 0),
+    evident: Number(lessons.find(({ evident }) => evident)?.count ?? 0),
+    calibration: {
+      bands: BANDS.map((least, index) => {
+        const row = bands.find((each) => each.band === index + 1);
+        return { from: least, filed: row?.filed ?? 0, ...asCalibrated(row) };
+      }),
+      weeks: calibratedWeeks(judgedByHour, [...weeks.keys()], zone),
+    },
+    unconnected,
   };
+}
+
+interface JudgedRow {
+  judged: number;
+  right: number;
+  said: number | null;
+}
+
+function asCalibrated(row: JudgedRow | undefined) {
+  return {
+    judged: Number(row?.judged ?? 0),
+    right: Number(row?.right ?? 0),
+    said: Number(row?.said ?? 0),
+  };
+}
+
+/** Of each week with anything judged what was said of it, in the mean, and how much of it was right. */
+function calibratedWeeks(
+  rows: readonly (JudgedRow & { hour: string })[],
+  weeks: readonly string[],
+  zone: string,
+): FilingScore['calibration']['weeks'] {
+  const sums = new Map(weeks.map((week) => [week, { week, judged: 0, right: 0, said: 0 }]));
+  for (const row of rows) {
+    const { judged, right, said } = asCalibrated(row);
+    const sum = sums.get(DateTime.fromISO(row.hour, { zone }).startOf('week').toISODate() ?? '');
+    if (!sum) continue;
+    sum.judged += judged;
+    sum.right += right;
+    sum.said += said * judged;
+  }
+  return [...sums.values()]
+    .filter(({ judged }) => judged > 0)
+    .map((sum) => ({ ...sum, said: sum.said / sum.judged }));
 }

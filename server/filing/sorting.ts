@@ -3,9 +3,12 @@ import { shownName } from '../../core/address/address.ts';
 import type { z } from 'zod';
 import type { Page, SortingQueue } from '../../contract/index.ts';
 import { countOf, select } from '../foundation/rows.ts';
+import { unconnectedByDay } from './autoFiled.ts';
 import { lastStep } from './steps.ts';
 import { fromJson } from '../foundation/json.ts';
 
+/** Of what is nobody's so many days are named. */
+const LATEST = 3;
 const WEEK = 7 * 24 * 3600 * 1000;
 
 /** Messages that wait in Sorting, those put off left out until their morning. */
@@ -22,7 +25,7 @@ export async function sortingQueue(
   page: z.infer<typeof Page>,
 ): Promise<SortingQueue> {
   const waiting = () => waitingNow(db);
-  const [rows, groups, alone, undo] = await Promise.all([
+  const [rows, groups, alone, undo, unconnected] = await Promise.all([
     waiting()
       .orderByRaw("FIELD(sorting, 'certain', 'look', 'nobody'), at DESC, id DESC")
       .offset(page.offset)
@@ -36,6 +39,7 @@ export async function sortingQueue(
         .where('at', '>', new Date(Date.now() - WEEK)),
     ),
     lastStep(db, staffId),
+    unconnectedByDay(db, staffId, LATEST),
   ]);
   const firsts = new Map(
     rows.flatMap((row) => {
@@ -66,6 +70,7 @@ export async function sortingQueue(
     total: counts.certain + counts.look + counts.nobody,
     filedAlone: alone,
     undo,
+    unconnected,
   };
 }
 

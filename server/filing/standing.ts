@@ -5,6 +5,9 @@ import { toJson, type Standing } from '../foundation/json.ts';
 import { groupBy, insertAll } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 
+/** A message that is to be weighed with all it has to do with (see `weighing.ts`). */
+export const TO_WEIGH = 1;
+
 type StandingRow = Pick<
   Rows['message'],
   | 'state'
@@ -16,10 +19,11 @@ type StandingRow = Pick<
   | 'reason'
   | 'later_until'
   | 'corrected_at'
+  | 'probability'
 >;
 
 function asStanding(row: StandingRow, fileIds: number[]): Standing {
-  const { state, sorting, decided_by, evidence, candidates, reason } = row;
+  const { state, sorting, decided_by, evidence, candidates, reason, probability } = row;
   return {
     state,
     sorting,
@@ -28,6 +32,7 @@ function asStanding(row: StandingRow, fileIds: number[]): Standing {
     evidence,
     candidates,
     reason,
+    probability,
     later_until: row.later_until?.toISOString() ?? null,
     corrected_at: row.corrected_at?.toISOString() ?? null,
     fileIds,

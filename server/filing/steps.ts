@@ -14,7 +14,7 @@ import type { AppContext } from '../foundation/context.ts';
 import { redecideAlike, redecideRelated } from './decide.ts';
 import { teach } from './knowledge.ts';
 import { liesInOwn, refuseUnlessReadable } from '../correspondence/access.ts';
-import { noteMove, setStanding, standingOf } from './standing.ts';
+import { noteMove, setStanding, standingOf, TO_WEIGH } from './standing.ts';
 import { countOf } from '../foundation/rows.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingKnowledge } from './knowledge.ts';
@@ -188,6 +188,7 @@ function moved(before: Standing, { to, staffId, words, until }: Move): Standing 
     evidence: toJson('message.evidence', evidence),
     candidates: before.candidates,
     reason: before.reason,
+    probability: before.probability,
     later_until: null,
     corrected_at: autoFiledPage && elsewhere ? now : before.corrected_at,
     fileIds: files ?? [],
@@ -285,6 +286,13 @@ export async function undoStep(context: AppContext, staffId: number, stepId: num
       await teach(trx, register, row.message_id, before);
     }
     await trx('filing_step').where({ id: stepId }).update({ undone_at: new Date() });
+    // What evidence taught had given way to what is taken back.
+    await trx('message')
+      .whereIn(
+        'id',
+        rows.map((row) => row.message_id),
+      )
+      .update({ weigh: TO_WEIGH });
     await noteChange(trx, 'sorting');
     return {
       stepId,

@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import type { Weighing } from '../../contract/index.ts';
 import { evidentLesson, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { apart, Past, type PastMessage } from '../../core/filing/settle.ts';
 import { subjectKeys } from '../../core/filing/message.ts';
@@ -15,10 +16,9 @@ import type { Rows } from '../foundation/tables.ts';
 import { Turns } from '../foundation/turns.ts';
 import { asColumns, DECIDED_ON, filingsOf } from './decide.ts';
 import { filingKnowledge } from './knowledge.ts';
-import { setStandings, standingsOf } from './standing.ts';
+import { setStandings, standingsOf, TO_WEIGH } from './standing.ts';
 
 /** Still to be weighed: learned from first, then decided on; a message of history has all others decided on with it. */
-const NEW = 1;
 const LEARNED = 2;
 const HISTORY = 3;
 
@@ -33,14 +33,8 @@ const FOR_GOOD = 30;
 /** So many are marked at once, that nobody waits for them long. */
 const MARKED = 5000;
 
-/** How far the weighing is. */
-export interface Weighing {
-  left: number;
-  of: number;
-}
-
 /** How many messages are still to be weighed, of all there are; null when hardly any. */
-export async function weighingLeft(db: Knex): Promise<Weighing | null> {
+export async function weighingLeft(db: Knex): Promise<Weighing> {
   const left = await countOf(db('message').where('weigh', '>', 0));
   return left < FEW ? null : { left, of: await countOf(db('message')) };
 }
@@ -103,7 +97,7 @@ async function learnSome(context: AppContext): Promise<boolean> {
   const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
     await holdTurn(trx, 'weighing');
-    const found = await gather(knowledge, trx, NEW);
+    const found = await gather(knowledge, trx, TO_WEIGH);
     if (!found) return false;
     const wanted = new Map<number, { fileId: number; past: PastMessage }>();
     const turns = new Turns();
@@ -118,7 +112,7 @@ async function learnSome(context: AppContext): Promise<boolean> {
     }
     await teachEvident(trx, knowledge.register, [...found.rows.values()], wanted);
     const marked = () => trx('message').whereIn('id', found.ids);
-    await marked().where({ weigh: NEW, past: 1 }).update({ weigh: HISTORY });
+    await marked().where({ weigh: TO_WEIGH, past: 1 }).update({ weigh: HISTORY });
     await marked().whereNot({ weigh: HISTORY }).update({ weigh: LEARNED });
     return true;
   });

@@ -18,6 +18,7 @@ const Standing = z.object({
   reason: z.string().nullable(),
   later_until: z.string().nullable(),
   corrected_at: z.string().nullable(),
+  probability: z.number().nullable().default(null),
   fileIds: Ids,
 });
 export type Standing = z.infer<typeof Standing>;

@@ -326,6 +326,7 @@ export interface Rows {
     waived: Flag;
     weigh: number;
     kept_at: Date | null;
+    probability: number | null;
   };
   message_copy: {
     folder_id: number;

@@ -20,6 +20,8 @@ import {
   Sort,
   SortDone,
   SortingQueue,
+  UnconnectedKinds,
+  Weighing,
 } from '../../contract/index.ts';
 import { autoFiledAlike, autoFiledPage } from '../filing/autoFiled.ts';
 import { conversation, joinConversation, partMessage } from '../filing/conversation.ts';
@@ -35,6 +37,8 @@ import { dropRule, listRules, makeRule, tryRule } from '../filing/rules.ts';
 import { filingScore } from '../filing/score.ts';
 import { sortingQueue } from '../filing/sorting.ts';
 import { sortMessage, undoStep } from '../filing/steps.ts';
+import { weighingLeft } from '../filing/weighing.ts';
+import { setUnconnectedKinds } from '../filing/unconnected.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { framePolicy } from '../security/html.ts';
 import { only, reply, staffOf } from './guard.ts';
@@ -66,6 +70,14 @@ export function filingRoutes(context: AppContext): Router {
     reply(res, AutoFiledPage, await autoFiledPage(db, staffOf(res).id, AutoFiledQuery.parse(req.query))),
   );
   router.get('/filing/score', async (_req, res) => reply(res, FilingScore, await filingScore(db)));
+  router.get('/filing/weighing', async (_req, res) => reply(res, Weighing, await weighingLeft(db)));
+  router.put('/filing/unconnected', only('make rules'), async (req, res) =>
+    reply(
+      res,
+      UnconnectedKinds,
+      await setUnconnectedKinds(context, staffOf(res).id, UnconnectedKinds.parse(req.body)),
+    ),
+  );
   router.get('/filing/rules', async (_req, res) => reply(res, z.array(Rule), await listRules(db)));
   router.post('/filing/rules/try', async (req, res) =>
     reply(res, RuleTrial, await tryRule(db, staffOf(res).id, RuleDraft.parse(req.body))),

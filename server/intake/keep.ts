@@ -10,6 +10,7 @@ import { holdTurn } from '../foundation/locks.ts';
 import { storeRaw } from '../foundation/sources.ts';
 import { fileAsChosen } from './chosenFiles.ts';
 import { decideFor, redecide, type Decided, type Undecided } from '../filing/decide.ts';
+import { TO_WEIGH } from '../filing/standing.ts';
 import { assignConversations } from './conversations.ts';
 import { lastWords } from './owes.ts';
 import type { Arrival, Prepared } from './prepare.ts';
@@ -177,7 +178,7 @@ async function recordNew(
     ...decided[index]?.columns,
     decided_at: now,
     // It is weighed anew with all it has to do with, when that is here.
-    weigh: 1,
+    weigh: TO_WEIGH,
     unread: marks.get(message.key)?.unread ?? false,
     starred: marks.get(message.key)?.starred ?? false,
     waits: waits.has(message) ? (message.ours ? 'they' : 'we') : null,

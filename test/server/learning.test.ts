@@ -79,9 +79,9 @@ describe('learning from the desk', () => {
     const looked = await again(waiting.id);
     expect(`${looked.candidates}${looked.evidence}`).to.include('learned-address');
     await undoStep(firm.context, MAREN, done.stepId);
-    // But for how often it was held.
+    // But for how often it was held, and that it is to be weighed once more.
     const after = await again(waiting.id);
-    expect({ ...after, turn: before.turn }).to.deep.equal(before);
+    expect({ ...after, turn: before.turn, weigh: before.weigh }).to.deep.equal(before);
     const third = await arrive('Kit Unknown <kit@tarn.example>', 'A third gate');
     expect(JSON.parse(third.candidates)).to.deep.equal([]);
   });

@@ -69,6 +69,7 @@ function play(ids: number[]): Played {
         counts: { certain: 0, look: played.rows.length, nobody: 0 },
         total: played.rows.length,
         filedAlone: 3,
+        unconnected: [],
         undo: { id: 7, words: 'Filed to QL-00001' },
       };
       return answer(queue);

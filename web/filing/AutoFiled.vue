@@ -1,6 +1,14 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue';
-import { AutoFiledPage, AutoFiledRow, SortDone, type FileRef, type Sort } from '../../contract/index.ts';
+import {
+  AutoFiledKind,
+  AutoFiledPage,
+  AutoFiledRow,
+  SortDone,
+  type FileRef,
+  type Sort,
+} from '../../contract/index.ts';
+import { useRoute } from 'vue-router';
 import { z } from 'zod';
 import { get, send } from '../api.ts';
 import { useKeys } from '../ui/keys.ts';
@@ -19,8 +27,11 @@ import { many, useTimes } from '../words.ts';
 /** What was settled without a person, day by day: quick to scan, and to correct. */
 const LIMIT = 100;
 const { clock, dayName } = useTimes();
-const state = ref<'logged' | 'aside'>('logged');
-const day = ref<string | null>(null);
+const KINDS: Record<AutoFiledKind, string> = { logged: 'filed', aside: 'set aside', unconnected: 'nobody’s' };
+const { query } = useRoute();
+const state = ref<AutoFiledKind>(AutoFiledKind.catch('logged').parse(query.kind));
+const day = ref<string | null>(typeof query.day === 'string' ? query.day : null);
+const daysWithAny = computed(() => (page.value?.days ?? []).filter((each) => each[state.value] > 0));
 const offset = ref(0);
 const page = ref<AutoFiledPage | null>(null);
 const at = ref(0);
@@ -170,15 +181,19 @@ useKeys(
     <div class="over">
       <nav class="sheet days" aria-label="Days">
         <div class="kinds" role="group" aria-label="What was done">
-          <button type="button" class="plain" :aria-pressed="state === 'logged'" @click="state = 'logged'">
-            filed
-          </button>
-          <button type="button" class="plain" :aria-pressed="state === 'aside'" @click="state = 'aside'">
-            set aside
+          <button
+            v-for="(name, kind) in KINDS"
+            :key="kind"
+            type="button"
+            class="plain"
+            :aria-pressed="state === kind"
+            @click="state = kind"
+          >
+            {{ name }}
           </button>
         </div>
         <button
-          v-for="each in page?.days ?? []"
+          v-for="each in daysWithAny"
           :key="each.day"
           type="button"
           class="plain day"
@@ -189,7 +204,13 @@ useKeys(
             each[state].toLocaleString('en-GB')
           }}</span>
         </button>
-        <p v-if="page && !page.days.length" class="quiet pa-3">Nothing in the last thirty days.</p>
+        <p v-if="page && !daysWithAny.length" class="quiet pa-3">
+          {{
+            state === 'unconnected'
+              ? 'Nothing was set aside as nobody’s.'
+              : 'Nothing in the last thirty days.'
+          }}
+        </p>
       </nav>
       <section class="sheet rows" aria-label="Settled without you">
         <div ref="listElement" class="scroll" tabindex="0" role="region" aria-label="Messages">
@@ -298,11 +319,12 @@ useKeys(
 }
 .kinds {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: auto auto auto;
   border-bottom: 1px solid var(--strong);
 }
 .kinds button {
   text-align: center;
+  font-size: 13px;
   padding: 7px 0;
 }
 .kinds [aria-pressed='true'] {

@@ -10,7 +10,9 @@ import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
 import { COLOURS } from '../theme.ts';
 import { many, useTimes } from '../words.ts';
+import NobodysKinds from './NobodysKinds.vue';
 import RuleDialog from './RuleDialog.vue';
+import SaidAndRight from './SaidAndRight.vue';
 import AskDialog from '../ui/AskDialog.vue';
 
 /** How well filing does, and the office's own rules. */
@@ -64,6 +66,7 @@ const REASONS: Record<string, string> = {
   internal: 'between ourselves',
   list: 'sent to a list',
   nobody: 'nobody known, as before',
+  unconnected: 'nothing connects it with a client',
   correspondent: 'a correspondent who is no client',
   rule: 'your own rule',
   mailing: 'a mailing’s release',
@@ -108,7 +111,9 @@ const option = computed(() => {
       <template v-if="score"
         >In twelve weeks {{ share(totals.alone, totals.all) }} of the mail was settled without anybody, and
         {{ share(totals.corrected, totals.alone) }} of that was corrected afterwards. It has learned from
-        {{ many(score.lessons, 'decision') }} of yours.
+        {{ many(score.lessons, 'decision') }} of yours, and, worth half as much, from
+        {{ many(score.evident, 'message') }} that {{ score.evident === 1 ? 'is' : 'are' }} certain by
+        {{ score.evident === 1 ? 'itself' : 'themselves' }}.
         <router-link to="/sorting/over">Look them over</router-link></template
       >
     </p>
@@ -130,6 +135,7 @@ const option = computed(() => {
             ><span><i class="indigo" /> sorted by hand</span><span><i class="straw" /> waiting</span>
           </p>
         </div>
+        <SaidAndRight :calibration="score.calibration" class="mt-4" />
         <h2 class="mt-4">By mailbox</h2>
         <table class="ledger-table sheet">
           <thead>
@@ -171,6 +177,7 @@ const option = computed(() => {
             None yet. Make one here, or from a message in Sorting with “Always so”.
           </li>
         </ul>
+        <NobodysKinds :kinds="score.unconnected" :may-change="mayRule" class="mt-4" @changed="load" />
         <h2 class="mt-4">What decided, and what failed most</h2>
         <table class="ledger-table sheet">
           <thead>

@@ -6,6 +6,7 @@ import { FilingAddress, HeldFor, MailboxStatus } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import { useLoad } from '../ui/load.ts';
 import Trouble from '../parts/Trouble.vue';
+import WeighingLine from '../parts/WeighingLine.vue';
 import { useSession } from '../session.ts';
 import { useTimes } from '../words.ts';
 
@@ -84,6 +85,7 @@ const counted = (box: MailboxStatus) =>
       <v-btn color="primary" variant="flat" to="/mailboxes/connect">Connect a mailbox</v-btn>
     </header>
     <Trouble :words="problem" :retry="load" class="mb-3" />
+    <WeighingLine />
     <ul class="boxes">
       <li v-for="box in boxes ?? []" :key="box.id" class="sheet box">
         <div>

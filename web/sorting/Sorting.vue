@@ -9,11 +9,13 @@ import MessagePaper from '../message/MessagePaper.vue';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
 import KeyCap from '../parts/KeyCap.vue';
+import WeighingLine from '../parts/WeighingLine.vue';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
 import Choices from './Choices.vue';
 import { useSortingQueue } from './sortingQueue.ts';
 import NewClient from './NewClient.vue';
+import NobodysMail from './NobodysMail.vue';
 import AskDialog from '../ui/AskDialog.vue';
 
 const desk = useSortingQueue();
@@ -128,6 +130,7 @@ watch(
       </p>
     </header>
     <Trouble :words="desk.problem" :retry="desk.load" class="mb-2" />
+    <WeighingLine />
     <p class="said" role="status">
       <template v-if="desk.said">{{ desk.said }}. </template>
       <button v-if="desk.queue?.undo" type="button" class="link" @click="desk.undo">
@@ -169,6 +172,7 @@ watch(
         <p v-if="desk.queue && desk.queue.total > desk.rows.length" class="quiet pa-3">
           {{ many(desk.queue.total - desk.rows.length, 'more message') }} after these.
         </p>
+        <NobodysMail :days="desk.queue?.unconnected ?? []" />
       </nav>
       <div class="sheet reading" tabindex="0" role="region" aria-label="The message">
         <MessagePaper
@@ -187,12 +191,15 @@ watch(
         @new-client="making = true"
       />
     </div>
-    <div v-else-if="desk.queue" class="sheet pa-6 done">
-      <h2>Nothing to sort</h2>
-      <p class="quiet mt-2">
-        New messages without a sure file will appear here by themselves.
-        <router-link to="/">Back to Today</router-link>
-      </p>
+    <div v-else-if="desk.queue" class="sheet done">
+      <div class="pa-6">
+        <h2>Nothing to sort</h2>
+        <p class="quiet mt-2">
+          New messages without a sure file will appear here by themselves.
+          <router-link to="/">Back to Today</router-link>
+        </p>
+      </div>
+      <NobodysMail :days="desk.queue.unconnected" />
     </div>
     <FileFinder v-model="finding" @choose="found" />
     <MessageDialog v-model="opened" @changed="desk.load()" />
