@@ -11,6 +11,7 @@ import { Account } from '../outside/store.ts';
 import { compose } from '../outside/letters.ts';
 import { pick, seeded } from '../outside/random.ts';
 import { GENERAL, MATTERS } from '../demo/names.ts';
+import { weigh } from '../server/filing/weighing.ts';
 import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { MailQuery } from '../contract/index.ts';
 import { hashOf } from '../server/foundation/sources.ts';
@@ -47,6 +48,11 @@ export async function benchSync(count = 20_000): Promise<void> {
       `  main thread busy ${(100 * busy).toFixed(0)} %; processor time: ours ${((used.user + used.system) / 1e6).toFixed(1)} s, ` +
         `MariaDB ${database.toFixed(1)} s, the exchange ${exchange.toFixed(1)} s, of ${(availableParallelism() * ours).toFixed(1)} s there are`,
     );
+    const weighed = await seconds(() => weigh(ground.context));
+    line('ours: weighed as a whole', weighed, count);
+    console.log(
+      `${'  of the time it took to take it in'.padEnd(58)} ${((100 * weighed) / ours).toFixed(0)} %`,
+    );
     const again = await seconds(() => new MailboxSync(ground.context, mailbox).runOnce());
     console.log(`${'found unchanged afterwards'.padEnd(58)} ${again.toFixed(2).padStart(7)} s`);
     // The limit, before, has left this process larger than it starts.
@@ -69,6 +75,7 @@ export async function benchSync(count = 20_000): Promise<void> {
       limit: count / limit,
       ours: count / ours,
       share: limit / ours,
+      weighed: weighed / ours,
       arrival,
     });
   } finally {
@@ -152,7 +159,7 @@ async function lists(ground: Ground): Promise<void> {
   await time('search: a word that is not there', () => page({ q: 'zanzibar' }));
 }
 
-async function fillMailbox(dir: string, count: number): Promise<void> {
+export async function fillMailbox(dir: string, count: number): Promise<void> {
   const random = seeded('bench mail');
   const patterns = await Promise.all(
     Array.from({ length: 400 }, async (_, index) => {

@@ -29,8 +29,7 @@ for (const mistyped of [0, 0.02, 0.1]) {
   for (const learns of [false, true]) {
     const experience = new Experience();
     const knowledge: FilingKnowledge = { register, experience, rules: [] };
-    const whole = new Past(knowledge, past);
-    const evident = learns ? whole.evident() : new Map<string, number>();
+    const evident = learns ? new Past(knowledge, past).evident() : new Map<string, number>();
     const messages = new Map(past.map(({ key, message }) => [key, message]));
     let falseLessons = 0;
     for (const [key, fileId] of evident) {
@@ -40,7 +39,7 @@ for (const mistyped of [0, 0.02, 0.1]) {
     }
     let filed = 0;
     let wrong = 0;
-    for (const [key, decision] of whole.settle()) {
+    for (const [key, decision] of new Past(knowledge, past).settle()) {
       if (decision.state !== 'logged') continue;
       filed++;
       if (decision.fileIds.map(numberOf).sort().join(';') !== right.get(key)) wrong++;

@@ -2,7 +2,7 @@ import { addressKey } from '../address/address.ts';
 import { subjectKey } from '../conversation/subject.ts';
 import { decide, type FilingKnowledge } from './decide.ts';
 import { Experience } from './experience.ts';
-import type { FilingContext, FilingMessage } from './types.ts';
+import type { Decision, FilingContext, FilingMessage } from './types.ts';
 
 /** A place that is certain by the message and the records alone, and by what of them. */
 export interface CertainPlace {
@@ -15,27 +15,50 @@ export interface CertainPlace {
 const NOTHING_LEARNED = new Experience();
 const NO_CONTEXT: FilingContext = { earlier: new Map(), sameSubject: [] };
 
+/** What is decided on a message by the records and rules alone, without any other message and anything learned. */
+export function decideBare(knowledge: FilingKnowledge, message: FilingMessage): Decision {
+  return decide({ ...knowledge, experience: NOTHING_LEARNED }, message, NO_CONTEXT);
+}
+
+/** What is decided on a message without any other. */
+export interface Alone {
+  decision: Decision;
+  /** Nothing that is learned by evidence would change it, as long as no other message has to do with it. */
+  final: boolean;
+}
+
+/**
+ * Decides on a message without any other: by the records alone where they settle it, else with what was learned.
+ * @param bare see `decideBare`
+ */
+export function decideAlone(knowledge: FilingKnowledge, message: FilingMessage, bare: Decision): Alone {
+  if (bare.state !== 'suggested') return { decision: bare, final: true };
+  const decision = decide(knowledge, message, NO_CONTEXT);
+  // Of people nobody knows only persons teach.
+  return { decision, final: decision.state === 'suggested' && !decision.candidates.length };
+}
+
 /**
  * Where a message belongs by evidence that depends on nothing learned and on no other message: the number of one
  * file, typed by a writer whom the records know for its client; or, between us and people of one client alone, the
  * only place that client has. Null where that is not so, where nobody vouches for the writer, for machines' mail, and
  * for what hands another message on without a number.
+ * @param bare see `decideBare`
  */
 export function certainPlace(
-  { register, rules }: FilingKnowledge,
+  { register }: FilingKnowledge,
   message: FilingMessage,
+  bare: Decision,
 ): CertainPlace | null {
-  if (message.automatic) return null;
-  const { numbers } = register;
-  const numbered = numbers.in(message.subject).length + numbers.in(message.own).length > 0;
-  if (!numbered && message.original) return null;
-  const decision = decide({ register, rules, experience: NOTHING_LEARNED }, message, NO_CONTEXT);
-  const [fileId] = decision.state === 'logged' ? decision.fileIds : [];
-  if (decision.state !== 'logged' || fileId === undefined || decision.fileIds.length > 1) return null;
-  const kinds = new Set(decision.evidence.flatMap(({ kind, side }) => (side === 'for' ? [kind] : [])));
+  const [fileId] = bare.state === 'logged' ? bare.fileIds : [];
+  if (message.automatic || fileId === undefined) return null;
+  if (bare.state !== 'logged' || bare.fileIds.length > 1) return null;
+  const kinds = new Set(bare.evidence.flatMap(({ kind, side }) => (side === 'for' ? [kind] : [])));
   if (kinds.has('number')) return { fileId, by: 'number' };
-  if (numbered || kinds.has('rule')) return null;
-  return kinds.has('only-file') || kinds.has('general') ? { fileId, by: 'only' } : null;
+  const { numbers } = register;
+  if (message.original || kinds.has('rule') || !(kinds.has('only-file') || kinds.has('general'))) return null;
+  const numbered = numbers.in(message.subject).length + numbers.in(message.own).length > 0;
+  return numbered ? null : { fileId, by: 'only' };
 }
 
 /** A message, and on which file it is by evidence or by a person's word. */

@@ -1,6 +1,6 @@
 import { subjectKey } from '../conversation/subject.ts';
 import { readMessage } from '../message/read.ts';
-import { certainPlace, evidentFile, type Placed } from './certain.ts';
+import { certainPlace, decideBare, evidentFile, type Placed } from './certain.ts';
 import { decide, evidentLesson, lessonOf, type FilingKnowledge } from './decide.ts';
 import { Experience, type Lesson } from './experience.ts';
 import { filingMessage, subjectKeys } from './message.ts';
@@ -146,7 +146,7 @@ function evident(knowledge: FilingKnowledge, message: FilingMessage, places: Rea
   return evidentFile(
     knowledge,
     message,
-    certainPlace(knowledge, message),
+    certainPlace(knowledge, message, decideBare(knowledge, message)),
     before ? places.get(before) : undefined,
   );
 }

@@ -1,6 +1,13 @@
 import { addressKey } from '../address/address.ts';
 import { subjectKey } from '../conversation/subject.ts';
-import { certainPlace, evidentFile, type CertainPlace, type Placed } from './certain.ts';
+import {
+  certainPlace,
+  decideAlone,
+  decideBare,
+  evidentFile,
+  type CertainPlace,
+  type Placed,
+} from './certain.ts';
 import { decide, type FilingKnowledge } from './decide.ts';
 import type { Decision, EarlierMessage, FilingContext, FilingMessage, FilingState } from './types.ts';
 
@@ -16,19 +23,21 @@ export interface PastMessage {
   subjectKeys: readonly string[];
   /** Where a person, or something beyond doubt, has put it; null where that is open. */
   held: { state: FilingState; fileIds: readonly number[] } | null;
+  /** What the records alone say of it, where that is known (see `decideBare`). */
+  bare?: Decision;
 }
 
 /** So many of the messages under one subject are looked at, the latest. */
 const MOST_OF_ONE_SUBJECT = 12;
-const NO_CONTEXT: FilingContext = { earlier: new Map(), sameSubject: [] };
 
 /** Messages that have to do with each other, in the order in which they are decided on. */
 export class Past {
   private readonly ordered: readonly PastMessage[];
   private readonly byId = new Map<string, PastMessage>();
+  private readonly bare = new Map<string, Decision>();
   private readonly certain = new Map<string, CertainPlace>();
   /**
-   * @param knowledge the records and rules count from now on, what was learned when it is settled
+   * @param knowledge what was learned counts as it is now
    * @param past in the order in which they were taken in
    */
   constructor(
@@ -40,9 +49,10 @@ export class Past {
       if (each.messageId && !this.byId.has(each.messageId)) this.byId.set(each.messageId, each);
     const byTime = [...past].sort((a, b) => a.message.at - b.message.at || (a.key < b.key ? -1 : 1));
     this.ordered = namedFirst(byTime, this.byId);
-    for (const each of this.ordered) {
-      const place = each.held ? null : certainPlace(knowledge, each.message);
-      if (place) this.certain.set(each.key, place);
+    for (const { key, message, held, bare = decideBare(knowledge, message) } of this.ordered) {
+      const place = held ? null : certainPlace(knowledge, message, bare);
+      this.bare.set(key, bare);
+      if (place) this.certain.set(key, place);
     }
   }
 
@@ -80,6 +90,9 @@ export class Past {
    * guess. A pure function of the set: the same messages end on the same files in any order.
    */
   settle(): Map<string, Decision> {
+    const [only] = this.ordered;
+    const single = this.ordered.length === 1 && only && !only.held ? this.bare.get(only.key) : undefined;
+    if (only && single && single.state !== 'suggested') return new Map([[only.key, single]]);
     const groups = this.neighbourhoods();
     const sure = new Map<string, readonly number[]>();
     for (const { key, held } of this.ordered) {
@@ -96,10 +109,16 @@ export class Past {
         group.some(({ key }) => first.get(key)?.state === 'suggested')
       )
         for (const { key, message } of group) {
-          const alone = message.automatic ? null : decide(this.knowledge, message, NO_CONTEXT);
+          const alone = message.automatic ? null : this.byItself(key, message);
           if (alone?.state === 'logged') sure.set(key, alone.fileIds);
         }
     return sure.size > before ? this.decideAll(spread(groups, sure)) : first;
+  }
+
+  private byItself(key: string, message: FilingMessage): Decision | null {
+    const bare = this.bare.get(key);
+    if (!bare || (bare.state === 'suggested' && !bare.candidates.length)) return null;
+    return decideAlone(this.knowledge, message, bare).decision;
   }
 
   /** The nearest message it names that is here. */

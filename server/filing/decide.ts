@@ -1,7 +1,6 @@
-import type { Knex } from 'knex';
 import { subjectKey } from '../../core/conversation/subject.ts';
 import { decide, type FilingKnowledge } from '../../core/filing/decide.ts';
-import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
+import { subjectKeys } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { namedOrHeld, peopleOf } from '../../core/filing/settle.ts';
 import {
@@ -16,12 +15,11 @@ import {
 } from '../../core/filing/types.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { hashOf } from '../foundation/sources.ts';
-import { readingsOf } from '../reading/kept.ts';
-import { claimedDomain, usuallyConfirmed } from './domains.ts';
+import { DECIDED_ON, filingsOf } from './filings.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { Turns } from '../foundation/turns.ts';
 import { noteMove, setStanding, standingOf } from './standing.ts';
-import { groupBy, idsOf } from '../foundation/rows.ts';
+import { groupBy } from '../foundation/rows.ts';
 import { toJson, type Standing } from '../foundation/json.ts';
 
 /** A message that is to be decided on. */
@@ -254,86 +252,6 @@ export async function redecideAlike(
   return redecide(trx, knowledge, ids, stepId === undefined ? {} : { stepId });
 }
 
-/** What is asked for of a message that is decided on again: {@link DECIDED_ON}. */
-export type DecidedOn = Pick<
-  Rows['message'],
-  'id' | 'message_id' | 'raw_hash' | 'at' | 'direction' | 'confirmation' | 'past' | 'waived' | 'taken_in_at'
->;
-export const DECIDED_ON = [
-  'id',
-  'message_id',
-  'raw_hash',
-  'at',
-  'direction',
-  'confirmation',
-  'past',
-  'waived',
-  'taken_in_at',
-] as const;
-
-/** Mail of so many days before a mailbox was connected may still be waited for. */
-const RECENT = 14;
-
-/** Whether mail that lay there when its mailbox was connected was old by then. */
-export function isLongPast(past: boolean, at: Date, takenInAt: Date): boolean {
-  return past && takenInAt.getTime() - at.getTime() > RECENT * 24 * 3600 * 1000;
-}
-
-/** Messages as filing sees them, from what was kept of them when they were taken in; by their ids. */
-export async function filingsOf(
-  trx: Knex,
-  register: FilingRegister,
-  rows: readonly DecidedOn[],
-): Promise<Map<number, FilingMessage>> {
-  const filings = new Map<number, FilingMessage>();
-  const turns = new Turns();
-  const readings = await readingsOf(
-    trx,
-    rows.map((row) => row.raw_hash),
-  );
-  const domains = new Map<number, string>();
-  for (const row of rows) {
-    const kept = readings.get(row.raw_hash.toString('hex'));
-    if (!kept) continue;
-    filings.set(row.id, {
-      ...filingMessage(register, kept.read),
-      at: row.at.getTime(),
-      ...(isLongPast(Boolean(row.past), row.at, row.taken_in_at) ? { past: true } : {}),
-    });
-    if (row.direction === 'received' && (row.confirmation !== null || row.waived))
-      domains.set(row.id, claimedDomain(kept.read));
-    await turns.pass();
-  }
-  const usual = await usuallyConfirmed(trx, [...new Set(domains.values())]);
-  const letIn = await letInByCheckers(
-    trx,
-    rows.filter(({ id, confirmation }) => domains.has(id) && confirmation === 'untold').map(({ id }) => id),
-  );
-  for (const row of rows) {
-    const filing = filings.get(row.id);
-    const domain = domains.get(row.id);
-    if (!filing || domain === undefined) continue;
-    // What was waived before its domain was known to be confirmed as a rule is asked for by now.
-    const sender = row.confirmation ?? (usual.has(domain) ? 'absent' : null);
-    if (sender === null || (sender === 'untold' && letIn.has(row.id))) continue;
-    filing.sender = sender;
-    if (usual.has(domain)) filing.usuallyConfirmed = true;
-  }
-  return filings;
-}
-
-/** Those of the messages that lie in a mailbox whose server lets in only what it has checked. */
-async function letInByCheckers(trx: Knex, ids: readonly number[]): Promise<Set<number>> {
-  if (!ids.length) return new Set();
-  const found = trx('message_copy')
-    .join('folder', 'folder.id', 'message_copy.folder_id')
-    .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-    .whereIn('message_copy.message_id', ids)
-    .where('mailbox.checks_silently', 1)
-    .distinct();
-  return new Set(await idsOf(found, 'message_copy.message_id'));
-}
-
 /**
  * Decides again on waiting messages, and keeps what is now surer: a place, or another ranking. What a person
  * decided is left alone.
@@ -352,9 +270,9 @@ export async function redecide(
     .whereNull('problem')
     .orderBy('at')
     .select(...DECIDED_ON);
-  const filings = await filingsOf(trx, knowledge.register, waiting);
+  const filings = await filingsOf(trx, knowledge, waiting);
   const messages = waiting.flatMap((row): Undecided[] => {
-    const filing = filings.get(row.id);
+    const filing = filings.get(row.id)?.message;
     if (!filing) return [];
     const hashes = subjectHashes(knowledge.register, filing);
     return [{ filing, messageId: row.message_id, subjectHashes: hashes }];

@@ -12,9 +12,12 @@ import { transact, type Transaction } from '../foundation/database.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { countOf, groupBy, idsOf, insertAll, selectFirst } from '../foundation/rows.ts';
+import { hashOf } from '../foundation/sources.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { Turns } from '../foundation/turns.ts';
-import { asColumns, DECIDED_ON, filingsOf } from './decide.ts';
+import { asColumns } from './decide.ts';
+import { DECIDED_ON, filingsOf } from './filings.ts';
+import { COMMON_SUBJECT } from './history.ts';
 import { filingKnowledge } from './knowledge.ts';
 import { setStandings, standingsOf, TO_WEIGH } from './standing.ts';
 
@@ -23,11 +26,9 @@ const LEARNED = 2;
 const HISTORY = 3;
 
 /** So many are taken up at once, with all they have to do with. */
-const BATCH = 100;
+const BATCH = 200;
 /** Of messages that have to do with each other so many are weighed together. */
 const MOST_TOGETHER = 600;
-/** A subject that so many messages with one correspondent bear is no sign of a conversation. */
-const COMMON_SUBJECT = 40;
 /** What was settled without a person longer ago than this, in days, stays unless a message of its conversation comes. */
 const FOR_GOOD = 30;
 /** So many are marked at once, that nobody waits for them long. */
@@ -63,9 +64,16 @@ export async function historyToCome(db: Knex): Promise<boolean> {
  * @param stopped tells when to leave the rest for later
  */
 export async function weigh(context: AppContext, stopped: () => boolean = () => false): Promise<void> {
-  while (!stopped() && (await learnSome(context)));
+  const together: Related[] = [];
+  while (!stopped()) {
+    const learned = await learnSome(context);
+    if (!learned) break;
+    together.push(learned);
+  }
   if (stopped()) return;
   await takeUpHistory(context);
+  // What was gathered to be learned from is decided on as it is; then whatever else there is.
+  for (const each of together) if (!stopped()) await decideSome(context, each);
   while (!stopped() && (await decideSome(context)));
 }
 
@@ -78,12 +86,13 @@ interface Gathered {
   ids: readonly number[];
 }
 
-async function gather(knowledge: FilingKnowledge, trx: Transaction, weigh: number): Promise<Gathered | null> {
-  const seeds = await idsOf(trx('message').where({ weigh }).orderBy('id').limit(BATCH), 'message.id');
-  if (!seeds.length) return null;
-  const ids = await related(trx, seeds);
+async function gather(
+  knowledge: FilingKnowledge,
+  trx: Transaction,
+  { ids, subjects }: Related,
+): Promise<Gathered> {
   const rows = await members(trx, ids);
-  const past = await pastOf(trx, knowledge.register, rows);
+  const past = await pastOf(trx, knowledge, rows, subjects);
   return {
     knowledge,
     rows: new Map(rows.map((row) => [keyOf(row), row])),
@@ -92,13 +101,20 @@ async function gather(knowledge: FilingKnowledge, trx: Transaction, weigh: numbe
   };
 }
 
-/** Learns from a batch of new messages. @returns whether there were any */
-async function learnSome(context: AppContext): Promise<boolean> {
+/** A batch of messages of which this is still to be done, with all they have to do with; null when there are none. */
+async function nextRelated(trx: Transaction, weigh: number): Promise<Related | null> {
+  const seeds = await idsOf(trx('message').where({ weigh }).orderBy('id').limit(BATCH), 'message.id');
+  return seeds.length ? related(trx, seeds) : null;
+}
+
+/** Learns from a batch of new messages. @returns what was taken up; null when there are none */
+async function learnSome(context: AppContext): Promise<Related | null> {
   const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
     await holdTurn(trx, 'weighing');
-    const found = await gather(knowledge, trx, TO_WEIGH);
-    if (!found) return false;
+    const next = await nextRelated(trx, TO_WEIGH);
+    if (!next) return null;
+    const found = await gather(knowledge, trx, next);
     const wanted = new Map<number, { fileId: number; past: PastMessage }>();
     const turns = new Turns();
     for (const part of found.parts) {
@@ -110,21 +126,51 @@ async function learnSome(context: AppContext): Promise<boolean> {
       }
       await turns.pass();
     }
-    await teachEvident(trx, knowledge.register, [...found.rows.values()], wanted);
-    const marked = () => trx('message').whereIn('id', found.ids);
-    await marked().where({ weigh: TO_WEIGH, past: 1 }).update({ weigh: HISTORY });
-    await marked().whereNot({ weigh: HISTORY }).update({ weigh: LEARNED });
-    return true;
+    const taught = await teachEvident(trx, knowledge.register, [...found.rows.values()], wanted);
+    await noteLearned(trx, found, taught);
+    return next;
   });
 }
 
-/** Makes what evidence taught about these messages what it teaches now. What a person decided teaches by itself. */
+/** What is alone stays where it is; the rest is decided on, and when history taught something, everything. */
+async function noteLearned(
+  trx: Transaction,
+  { ids, parts, rows }: Gathered,
+  taught: ReadonlySet<number>,
+): Promise<void> {
+  const alone: number[] = [];
+  let history = false;
+  for (const part of parts) {
+    const [only] = part.length === 1 ? part : [];
+    const row = only && rows.get(only.key);
+    if (row?.alone) alone.push(row.id);
+    for (const { key } of part) {
+      const member = rows.get(key);
+      if (member?.past && taught.has(member.id)) history = true;
+    }
+  }
+  const rest = new Set(ids);
+  for (const id of alone) rest.delete(id);
+  if (alone.length)
+    await trx('message')
+      .whereIn('id', alone)
+      .update({ weigh: history ? HISTORY : 0 });
+  await trx('message')
+    .whereIn('id', [...rest])
+    .whereNot('weigh', HISTORY)
+    .update({ weigh: history ? HISTORY : LEARNED, alone: false });
+}
+
+/**
+ * Makes what evidence taught about these messages what it teaches now. What a person decided teaches by itself.
+ * @returns those of which something else is taught
+ */
 async function teachEvident(
   trx: Transaction,
   register: FilingRegister,
   rows: readonly Member[],
   wanted: ReadonlyMap<number, { fileId: number; past: PastMessage }>,
-): Promise<void> {
+): Promise<Set<number>> {
   const ids = rows.map(({ id }) => id);
   const taught = await trx('lesson').whereIn('message_id', ids).orderBy('id').select();
   const live = new Map(taught.map((lesson) => [lesson.message_id, lesson]));
@@ -136,7 +182,7 @@ async function teachEvident(
     const same = before && fromJson('lesson.lesson', before.lesson).files[0]?.id === now?.fileId;
     return same || (!before && !now) ? [] : [{ id, before, now }];
   });
-  if (!changes.length) return;
+  if (!changes.length) return new Set();
   await holdTurn(trx, 'lessons');
   await holdMessages(
     trx,
@@ -171,6 +217,7 @@ async function teachEvident(
         : []),
     ]);
   await insertAll(trx, 'lesson', lessons);
+  return new Set(lessons.map(({ message_id }) => message_id));
 }
 
 /** When history has been learned from, everything that is open is decided on anew. */
@@ -182,23 +229,31 @@ async function takeUpHistory({ db }: AppContext): Promise<void> {
     await transact(db, (trx) =>
       trx('message')
         .whereBetween('id', [from + 1, from + MARKED])
-        .where({ weigh: 0 })
+        .where({ weigh: 0, alone: 0 })
         .whereNull('decided_by')
         .whereNull('kept_at')
         .whereIn('state', ['suggested', 'logged', 'aside'])
         .whereRaw('taken_in_at > UTC_TIMESTAMP(3) - INTERVAL ? DAY', [FOR_GOOD])
         .update({ weigh: LEARNED }),
     );
-  await transact(db, (trx) => trx('message').where({ weigh: HISTORY }).update({ weigh: LEARNED }));
+  await transact(db, async (trx) => {
+    await trx('message').where({ weigh: HISTORY, alone: 1 }).update({ weigh: 0 });
+    await trx('message').where({ weigh: HISTORY }).update({ weigh: LEARNED });
+  });
 }
 
-/** Decides on a batch with all it has to do with. @returns whether there was any */
-async function decideSome(context: AppContext): Promise<boolean> {
+/**
+ * Decides on a batch with all it has to do with.
+ * @param related the batch, where it is known
+ * @returns whether there was any
+ */
+async function decideSome(context: AppContext, related?: Related): Promise<boolean> {
   const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
     await holdTurn(trx, 'weighing');
-    const found = await gather(knowledge, trx, LEARNED);
-    if (!found) return false;
+    const next = related ?? (await nextRelated(trx, LEARNED));
+    if (!next) return false;
+    const found = await gather(knowledge, trx, next);
     const turns = new Turns();
     const decided: { row: Member; decision: Decision }[] = [];
     for (const part of found.parts) {
@@ -260,6 +315,7 @@ const MEMBER = [
   'later_until',
   'corrected_at',
   'problem',
+  'alone',
 ] as const;
 type Member = Pick<Rows['message'], (typeof MEMBER)[number]> & { fileIds: number[] };
 
@@ -283,14 +339,16 @@ async function members(trx: Transaction, ids: readonly number[]): Promise<Member
 
 async function pastOf(
   trx: Transaction,
-  register: FilingRegister,
+  knowledge: FilingKnowledge,
   rows: readonly Member[],
+  subjects: ReadonlySet<string>,
 ): Promise<PastMessage[]> {
-  const filings = await filingsOf(trx, register, rows);
-  const isOurs = (address: string) => register.isOurs(address);
+  const filings = await filingsOf(trx, knowledge, rows);
+  const isOurs = (address: string) => knowledge.register.isOurs(address);
   return rows.flatMap((row): PastMessage[] => {
-    const message = filings.get(row.id);
-    if (!message) return [];
+    const filing = filings.get(row.id);
+    if (!filing) return [];
+    const { message, bare } = filing;
     const { state, fileIds } = row;
     return [
       {
@@ -298,8 +356,9 @@ async function pastOf(
         messageId: row.message_id,
         message,
         ours: row.direction !== 'received',
-        subjectKeys: subjectKeys(message, isOurs),
+        subjectKeys: subjectKeys(message, isOurs).filter((key) => subjects.has(hashOf(key).toString('hex'))),
         held: isHeld(row) ? { state, fileIds } : null,
+        ...(bare ? { bare } : {}),
       },
     ];
   });
@@ -321,45 +380,62 @@ function isHeld(row: Member): boolean {
   );
 }
 
+/** Messages that have to do with each other, and the subjects that say so. */
+interface Related {
+  ids: readonly number[];
+  /** In hexadecimal. */
+  subjects: ReadonlySet<string>;
+}
+
 /**
  * These messages and all that name them, are named by them, name the same, or share a subject and a correspondent.
  * Where there are too many, only the first and so many of those it has to do with.
  */
-async function related(trx: Transaction, seeds: readonly number[]): Promise<number[]> {
+async function related(trx: Transaction, seeds: readonly number[]): Promise<Related> {
   const found = new Set(seeds);
+  const subjects = new Set<string>();
   for (let edge: number[] = [...seeds]; edge.length;) {
     const [named, alike] = await Promise.all([linkedWith(trx, edge), underSameSubject(trx, edge)]);
-    edge = [...new Set([...named, ...alike])].filter((id) => !found.has(id));
+    for (const { subject_key } of alike) subjects.add(subject_key.toString('hex'));
+    edge = [...new Set([...named, ...alike.map(({ message_id }) => message_id)])].filter(
+      (id) => !found.has(id),
+    );
     for (const id of edge) found.add(id);
     if (found.size <= seeds.length + MOST_TOGETHER) continue;
     const [first] = seeds;
     return seeds.length > 1 && first !== undefined
       ? related(trx, [first])
-      : [...found].slice(0, MOST_TOGETHER);
+      : { ids: [...found].slice(0, MOST_TOGETHER), subjects };
   }
-  return [...found];
+  return { ids: [...found], subjects };
 }
 
-function linkedWith(trx: Transaction, ids: readonly number[]): Promise<number[]> {
-  const others = trx('message_link as own')
-    .join('message_link as other', 'other.link_key', 'own.link_key')
-    .whereIn('own.message_id', ids)
-    .whereRaw('other.message_id <> own.message_id')
+async function linkedWith(trx: Transaction, ids: readonly number[]): Promise<number[]> {
+  const keys: Buffer[] = await trx('message_link').whereIn('message_id', ids).pluck('link_key');
+  if (!keys.length) return [];
+  return trx('message_link')
+    .whereIn('link_key', [...new Map(keys.map((key) => [key.toString('hex'), key])).values()])
+    .limit(8 * MOST_TOGETHER)
+    .pluck('message_id');
+}
+
+async function underSameSubject(
+  trx: Transaction,
+  ids: readonly number[],
+): Promise<{ subject_key: Buffer; message_id: number }[]> {
+  const own: Buffer[] = await trx('message_subject')
+    .whereIn('message_id', ids)
     .distinct()
-    .orderBy('other.message_id')
-    .limit(2 * MOST_TOGETHER);
-  return others.pluck('other.message_id') as Promise<number[]>;
-}
-
-async function underSameSubject(trx: Transaction, ids: readonly number[]): Promise<number[]> {
-  const [rows] = await trx.raw<[{ message_id: number }[]]>(
-    `SELECT DISTINCT other.message_id FROM (
-        SELECT own.subject_key FROM (SELECT DISTINCT subject_key FROM message_subject WHERE message_id IN (${ids.map(() => '?').join(', ')})) AS own
-        JOIN message_subject AS bearer ON bearer.subject_key = own.subject_key
-        GROUP BY own.subject_key HAVING COUNT(*) BETWEEN 2 AND ?
-      ) AS shared JOIN message_subject AS other ON other.subject_key = shared.subject_key
-      ORDER BY other.message_id LIMIT ?`,
-    [...ids, COMMON_SUBJECT, 2 * MOST_TOGETHER],
-  );
-  return (rows ?? []).map(({ message_id }) => message_id);
+    .pluck('subject_key');
+  if (!own.length) return [];
+  const borne: Buffer[] = await trx('message_subject')
+    .whereIn('subject_key', own)
+    .groupBy('subject_key')
+    .havingRaw('COUNT(*) BETWEEN 2 AND ?', [COMMON_SUBJECT])
+    .pluck('subject_key');
+  if (!borne.length) return [];
+  return trx('message_subject')
+    .whereIn('subject_key', borne)
+    .limit(8 * MOST_TOGETHER)
+    .select('subject_key', 'message_id');
 }

@@ -325,6 +325,7 @@ export interface Rows {
     past: Flag;
     waived: Flag;
     weigh: number;
+    alone: Flag;
     kept_at: Date | null;
     probability: number | null;
   };

@@ -9,6 +9,7 @@ import type { Transaction } from '../foundation/database.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { storeRaw } from '../foundation/sources.ts';
 import { fileAsChosen } from './chosenFiles.ts';
+import { decideHistory, type ForWeighing, type Unrelated } from '../filing/history.ts';
 import { decideFor, redecide, type Decided, type Undecided } from '../filing/decide.ts';
 import { TO_WEIGH } from '../filing/standing.ts';
 import { assignConversations } from './conversations.ts';
@@ -166,7 +167,7 @@ async function recordNew(
 ): Promise<void> {
   const { conversations, joined } = await assignConversations(trx, ordered);
   await noteSenders(trx, ordered);
-  const decided = await decideFor(trx, knowledge, ordered.map(undecided));
+  const decided = await decideNew(trx, knowledge, ordered);
   await fileAsChosen(trx, ordered, decided);
   const waits = lastWords(ordered, conversations, joined);
   const now = new Date();
@@ -178,7 +179,8 @@ async function recordNew(
     ...decided[index]?.columns,
     decided_at: now,
     // It is weighed anew with all it has to do with, when that is here.
-    weigh: TO_WEIGH,
+    weigh: decided[index]?.weigh === false ? 0 : TO_WEIGH,
+    alone: decided[index]?.alone ?? false,
     unread: marks.get(message.key)?.unread ?? false,
     starred: marks.get(message.key)?.starred ?? false,
     waits: waits.has(message) ? (message.ours ? 'they' : 'we') : null,
@@ -197,6 +199,27 @@ async function recordNew(
   );
   await noteReturns(trx, ordered, idOf);
   await noteAnswers(trx, ordered, idOf);
+}
+
+/**
+ * Decides on new messages: on what comes now by all that is known, on history each by itself, since what it has to do
+ * with may not be here yet. It is weighed when that is.
+ */
+async function decideNew(
+  trx: Transaction,
+  knowledge: FilingKnowledge,
+  messages: readonly Prepared[],
+): Promise<(Decided & Partial<ForWeighing>)[]> {
+  const history = messages.filter(({ past }) => past);
+  const alone = await decideHistory(trx, knowledge, history.map(asHistory));
+  const present = await decideFor(trx, knowledge, messages.filter(({ past }) => !past).map(undecided));
+  const [nextAlone, nextPresent] = [alone.values(), present.values()];
+  return messages.flatMap(({ past }) => (past ? nextAlone : nextPresent).next().value ?? []);
+}
+
+function asHistory(message: Prepared): Unrelated {
+  const { raw, messageKey, named } = message;
+  return { ...undecided(message), rawHash: raw.hash, messageKey, named };
 }
 
 /** What was kept as somebody's claim to be us turns out to lie in Sent: from now on it is ours. */

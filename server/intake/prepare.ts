@@ -12,7 +12,8 @@ import type { ReadMessage } from '../../core/message/read.ts';
 import { snippet } from '../../core/message/written.ts';
 import { hashOf, type RawRow } from '../foundation/sources.ts';
 import type { Rows } from '../foundation/tables.ts';
-import { isLongPast, subjectHashes } from '../filing/decide.ts';
+import { subjectHashes } from '../filing/decide.ts';
+import { isLongPast } from '../filing/filings.ts';
 import type { KeptReading } from '../reading/pack.ts';
 import type { Reading } from '../reading/pool.ts';
 

@@ -1,6 +1,6 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
-import { certainPlace } from '../../core/filing/certain.ts';
+import { certainPlace, decideBare } from '../../core/filing/certain.ts';
 import { evidentLesson, lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { subjectKeys } from '../../core/filing/message.ts';
@@ -202,8 +202,10 @@ describe('the past settled as a whole', () => {
 });
 
 describe('what may be learned without anybody having said so', () => {
-  const place = (from: string, extra: Partial<FilingMessage> = {}) =>
-    certainPlace(knowing(), past(0, 'x', from, extra).message);
+  const place = (from: string, extra: Partial<FilingMessage> = {}) => {
+    const { message } = past(0, 'x', from, extra);
+    return certainPlace(knowing(), message, decideBare(knowing(), message));
+  };
 
   it('is a number typed by somebody of its client, or the only place the records leave', () => {
     expect(place('ben@two.example', { own: 'QL-10022, please.' })).to.deep.equal({

@@ -6,7 +6,8 @@ const STEPS = [
   `ALTER TABLE message
     ADD COLUMN past TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'it lay there before its mailbox was connected',
     ADD COLUMN waived TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'nobody confirmed the sender, who then was not known to be confirmed as a rule',
-    ADD COLUMN weigh TINYINT UNSIGNED NOT NULL DEFAULT 0 COMMENT '1: to be learned from; 2: to be decided on with all it has to do with; 3: the same, and everything else with it',
+    ADD COLUMN weigh TINYINT UNSIGNED NOT NULL DEFAULT 0 COMMENT '1: to be learned from; 2: to be decided on with all it has to do with; 3: learned from, and everything is to be decided on anew',
+    ADD COLUMN alone TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'it has to do with no other, and nothing that is learned would change where it is',
     ADD COLUMN kept_at DATETIME(3) NULL COMMENT 'a person has seen where it is and left it there',
     ADD COLUMN probability FLOAT NULL COMMENT 'how sure filing was when it filed alone',
     ADD KEY message_weigh (weigh, id)`,
