@@ -1,4 +1,4 @@
-import PostalMime, { addressParser, type Address, type Email } from 'postal-mime';
+import { addressParser, decodeWords, type Address } from 'postal-mime';
 import type { Mailbox } from '../address/address.ts';
 import { messageIds } from '../conversation/conversation.ts';
 import { readBounce } from '../delivery/bounce.ts';
@@ -8,6 +8,7 @@ import { readChecks, type ServerChecks } from './authentication.ts';
 import { decodeText, mendText } from './charset.ts';
 import { plainText } from './html.ts';
 import { cut, LIMITS } from './limits.ts';
+import { contentOf, parseMime, textOf, type Header, type Leaf, type MimeMessage } from './mime.ts';
 
 /** A part of a message that is not its text. */
 export interface Enclosure {
@@ -65,83 +66,149 @@ export function readMessage(raw: Uint8Array): Promise<ReadMessage> {
  * @param problem why not, in words
  */
 export async function readHead(raw: Uint8Array, problem: string): Promise<ReadMessage> {
-  const bare = { headers: [], headerLines: [], attachments: [] };
-  const email = await PostalMime.parse(headOf(raw)).catch(() => bare);
-  const text = new TextDecoder().decode(raw.subarray(endOfHead(raw)).subarray(0, LIMITS.text));
-  return { ...(await asMessage({ ...email, attachments: [] }, false)), text, html: null, problem };
+  const text = decodeText(raw.subarray(endOfHead(raw)).subarray(0, LIMITS.text));
+  const { headers } = parseMime(headOf(raw));
+  return {
+    ...(await asMessage({ headers, text: '', html: '', others: [], unparted: false }, false)),
+    text,
+    html: null,
+    problem,
+  };
 }
 
 async function read(raw: Uint8Array, withEnclosed: boolean): Promise<ReadMessage> {
   try {
     refuseCrumbs(raw);
-    const options = { forceRfc822Attachments: true, maxNestingDepth: LIMITS.parts };
-    const email = await PostalMime.parse(shortHeaders(raw), options);
-    return await asMessage(withWords(email, raw), withEnclosed);
+    return await asMessage(withWords(contentsOf(parseMime(shortHeaders(raw))), raw), withEnclosed);
   } catch (error) {
     return readHead(raw, (error as Error).message);
   }
 }
 
+/** What a message holds: what it says, as text and as a page (both empty where it does not), and the rest. */
+interface Contents {
+  headers: readonly Header[];
+  text: string;
+  html: string;
+  others: readonly Leaf[];
+  /** The head tells of parts, and there are none. */
+  unparted: boolean;
+}
+
+/** A text in several ways, or in one. */
+interface Ways {
+  plain: string[];
+  html: string[];
+}
+
 /**
- * The message with its words where the parser takes them for something else: an unnamed part of another or a broken
- * type of text (RFC 2045 section 5.2, RFC 2046 section 4.1.4), a blank part beside HTML, parts that are not where the
- * head says they are.
+ * Sorts the leaves of a message: texts without a name are what it says, of several ways of one text each is taken for
+ * what it is; the rest is enclosed. A text with a name is enclosed, and said as well where nothing else is.
  */
-function withWords(email: Email, raw: Uint8Array): Email {
-  if (email.text?.trim() || email.html)
-    return { ...email, text: email.text?.trim() ? email.text : undefined };
-  const { attachments } = email;
-  const words = attachments.find(
-    (part) => !part.filename && part.disposition !== 'attachment' && TEXT.test(part.mimeType),
+function contentsOf({ headers, leaves }: MimeMessage): Contents {
+  const ways = new Map<object, Ways>();
+  const others: Leaf[] = [];
+  const say = (leaf: Leaf) => {
+    const way = ways.get(leaf.alternative ?? leaf) ?? { plain: [], html: [] };
+    ways.set(leaf.alternative ?? leaf, way);
+    way[leaf.type === 'text/html' ? 'html' : 'plain'].push(textOf(leaf, MOST_TEXT));
+  };
+  for (const leaf of leaves)
+    if (SAID.has(leaf.type) && leaf.disposition !== 'attachment' && !leaf.filename) say(leaf);
+    else others.push(leaf);
+  const blank = ({ plain, html }: Ways) => [...plain, ...html].every((each) => !each.trim());
+  const named = [...ways.values()].every(blank)
+    ? others.find(
+        (leaf) => SAID.has(leaf.type) && leaf.disposition !== 'attachment' && textOf(leaf, MOST_TEXT).trim(),
+      )
+    : undefined;
+  if (named) say(named);
+  const said = [...ways.values()].map(({ plain, html }) => ({
+    // A blank text beside a page says nothing.
+    plain: plain.some((each) => each.trim()) || !html.length ? plain : [],
+    html,
+  }));
+  const text = said.some(({ plain }) => plain.length)
+    ? said.flatMap(({ plain, html }) => (plain.length ? plain : html.map(plainText))).reduce(joinedTexts)
+    : '';
+  const html = said.some((each) => each.html.length)
+    ? said.map(({ plain, html: pages }) => (pages.length ? pages : plain.map(asPage)).join('\n')).join('\n')
+    : '';
+  const unparted = leaves.every(({ type }) => /^multipart\//.test(type));
+  return { headers, text, html, others, unparted };
+}
+
+/** What is read as words by itself. */
+const SAID = new Set(['text/plain', 'text/html']);
+/** Bytes of one text that are decoded at all. */
+const MOST_TEXT = 8 * 1024 * 1024;
+
+/** Texts that follow each other stand apart. */
+function joinedTexts(one: string, two: string): string {
+  return one.endsWith('\n') ? `${one}\n${two}` : `${one}\n\n${two}`;
+}
+
+function asPage(text: string): string {
+  const safe = text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;');
+  return `<div>${safe.replace(/\r?\n/g, '<br>\n')}</div>`;
+}
+
+/**
+ * The message with its words where its structure hides them: in an unnamed part of another or a broken type of text
+ * (RFC 2045 section 5.2, RFC 2046 section 4.1.4), in parts that are not where the head says they are.
+ */
+function withWords(contents: Contents, raw: Uint8Array): Contents {
+  if (contents.text.trim() || contents.html) return contents;
+  const words = contents.others.find(
+    (leaf) => !leaf.filename && leaf.disposition !== 'attachment' && TEXT.test(leaf.type),
   );
   if (words)
     return {
-      ...email,
-      text: decodeText(bytesOf(words.content)),
-      attachments: attachments.filter((part) => part !== words),
+      ...contents,
+      text: textOf(words, MOST_TEXT),
+      others: contents.others.filter((leaf) => leaf !== words),
     };
+  if (!contents.unparted) return contents;
   const body = decodeText(raw.subarray(endOfHead(raw)).subarray(0, LIMITS.text));
-  return attachments.length || !isUnparted(email, body) ? email : { ...email, text: body };
+  return { ...contents, text: body, others: [] };
 }
 
-/** Whether the head tells of parts that are not there: it says nothing of what parts them, or the body has it nowhere. */
-function isUnparted(email: Email, body: string): boolean {
-  const type = email.headers.find(({ key }) => key === 'content-type')?.value ?? '';
-  if (!/^\s*multipart\//i.test(type)) return false;
-  const boundary = /boundary\s*=\s*(?:"([^"]{1,200})"|([^\s;"]{1,200}))/i.exec(cut(type, LIMITS.line));
-  return !boundary || !body.includes(`--${boundary[1] ?? boundary[2]}`);
-}
+/** Types whose content is meant to be read. */
+const TEXT = /^(?:text\/(?!calendar|csv|directory|vcard|x-vcard|rfc822-headers|html|xml)[^/]*|text|plain)$/i;
 
-/** Types whose content is meant to be read, and no type at all. */
-const TEXT = /^(?:text\/(?!calendar|csv|directory|vcard|x-vcard|rfc822-headers|html|xml)[^/]*|text|plain|)$/i;
-
-async function asMessage(email: Email, withEnclosed: boolean): Promise<ReadMessage> {
+async function asMessage(
+  { headers: all, text: said, html: page, others }: Contents,
+  withEnclosed: boolean,
+): Promise<ReadMessage> {
   const headers = new Map<string, string>();
-  for (const { key, value } of email.headers)
-    if (!headers.has(key)) headers.set(key, cut(value, LIMITS.header));
+  for (const { key, value } of all) if (!headers.has(key)) headers.set(key, cut(value, LIMITS.header));
   const header = (name: string) => headers.get(name) ?? null;
-  const enclosures = email.attachments.slice(0, LIMITS.enclosures).map(asEnclosure);
-  const from = flatten(email.from ? [email.from] : [])[0] ?? null;
+  const people = (name: string) =>
+    flatten(
+      all.filter(({ key }) => key === name).flatMap(({ value }) => addressParser(cut(value, LIMITS.header))),
+    );
+  const enclosures = others.slice(0, LIMITS.enclosures).map(asEnclosure);
+  const from = flatten(addressParser(header('from') ?? '').slice(0, 1))[0] ?? null;
   const subject = cut(
-    cut(mendText(email.subject ?? ''), 4 * LIMITS.subject)
+    cut(mendText(decodeWords(header('subject') ?? '')), 4 * LIMITS.subject)
       .replace(/\s+/g, ' ')
       .trim(),
     LIMITS.subject,
   );
-  const html = email.html ? mendText(email.html) : null;
-  const text = email.text === undefined ? (html ? plainText(html) : '') : mendText(email.text);
+  const html = page ? mendText(page) : null;
+  const text = said ? mendText(said) : html ? plainText(html) : '';
   const report = readReport(header, { from, subject, text }, enclosures);
-  const answersInvitation = email.attachments.some((part) => part.method === 'REPLY');
+  const answersInvitation = others.some((leaf) => leaf.params.method?.toUpperCase() === 'REPLY');
   return {
     messageId: messageIds(header('message-id'))[0] ?? bareMessageId(header('message-id')),
     inReplyTo: messageIds(header('in-reply-to')),
     references: messageIds(header('references')),
     date: readDate(header('date')),
     from,
-    replyTo: flatten(email.replyTo ?? []),
-    to: flatten(email.to ?? []),
-    cc: flatten(email.cc ?? []),
-    bcc: flatten(email.bcc ?? []),
+    replyTo: people('reply-to'),
+    to: people('to'),
+    cc: people('cc'),
+    bcc: people('bcc'),
     subject,
     text,
     html,
@@ -150,18 +217,18 @@ async function asMessage(email: Email, withEnclosed: boolean): Promise<ReadMessa
     report,
     enclosed: withEnclosed ? await readEnclosed(enclosures) : null,
     headers,
-    checks: readChecks(email.headers),
+    checks: readChecks(all),
     problem: null,
   };
 }
 
-function asEnclosure(part: Email['attachments'][number], index: number): Enclosure {
-  const content = bytesOf(part.content);
+function asEnclosure(leaf: Leaf, index: number): Enclosure {
+  const content = contentOf(leaf);
   return {
-    filename: cleanFilename(part.filename) || defaultName(part.mimeType, index),
-    mimeType: cut(part.mimeType || 'application/octet-stream', 120),
-    contentId: part.contentId ? cut(part.contentId.replace(/^<|>$/g, ''), LIMITS.messageId) : null,
-    inline: part.disposition === 'inline' || part.related === true,
+    filename: cleanFilename(decodeWords(cut(leaf.filename, LIMITS.line))) || defaultName(leaf.type, index),
+    mimeType: cut(leaf.type, 120),
+    contentId: leaf.contentId ? cut(leaf.contentId.replace(/^<|>$/g, ''), LIMITS.messageId) : null,
+    inline: leaf.disposition === 'inline' || (leaf.related && leaf.contentId !== ''),
     size: content.length,
     content,
   };
@@ -281,17 +348,12 @@ function bareAddress(address: string): string {
   return bare.replace(/\s+/g, '');
 }
 
-function bytesOf(content: ArrayBuffer | Uint8Array | string): Uint8Array {
-  if (typeof content === 'string') return new TextEncoder().encode(content);
-  return content instanceof Uint8Array ? content : new Uint8Array(content);
-}
-
 /**
  * No path parts, control characters or marks that turn the writing direction round ("fdp.exe" read as
  * "exe.pdf"; Unicode Technical Report 36, section 2.8) in a name that will be shown and offered for saving.
  */
-function cleanFilename(name: string | null): string {
-  const plain = mendText(cut(name ?? '', LIMITS.line)).replace(
+function cleanFilename(name: string): string {
+  const plain = mendText(cut(name, LIMITS.line)).replace(
     /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u061c\u202a-\u202e\u2066-\u2069]/g,
     '',
   );

@@ -15,7 +15,7 @@ import { TO_WEIGH } from '../filing/standing.ts';
 import { assignConversations } from './conversations.ts';
 import { lastWords } from './owes.ts';
 import type { Arrival, Prepared } from './prepare.ts';
-import { noteAnswers, noteReturns } from './returns.ts';
+import { noteAlive, noteAnswers, noteReturns } from './returns.ts';
 import { noteSenders } from './senders.ts';
 import { tellApart } from './twins.ts';
 import { insertAll } from '../foundation/rows.ts';
@@ -198,6 +198,7 @@ async function recordNew(
     decided.flatMap(({ fileIds }) => fileIds),
   );
   await noteReturns(trx, ordered, idOf);
+  await noteAlive(trx, ordered);
   await noteAnswers(trx, ordered, idOf);
 }
 

@@ -1,3 +1,4 @@
+import { noteChange } from '../foundation/changes.ts';
 import { addressKey } from '../../core/address/address.ts';
 import { namedMessages } from '../../core/conversation/conversation.ts';
 import { returnKind, returnWords, type ReportedRecipient } from '../../core/delivery/report.ts';
@@ -78,6 +79,34 @@ async function noteReport(
         });
     if (state === 'applied') await markDead(trx, key, message.at, why);
   }
+}
+
+/** An address from which somebody writes is not dead, whatever was said of it before. */
+export async function noteAlive(trx: Transaction, messages: readonly Prepared[]): Promise<void> {
+  const latest = new Map<string, Date>();
+  for (const { read, filing, ours, confirmation, at } of messages) {
+    if (ours || filing.automatic || confirmation === 'failed' || !read.from) continue;
+    const key = keyOf(read.from.address);
+    const before = latest.get(key);
+    if (!before || before < at) latest.set(key, at);
+  }
+  if (!latest.size) return;
+  const dead = await trx('address')
+    .whereIn('email_key', [...latest.keys()])
+    .whereNotNull('returned_at')
+    .select('id', 'email_key', 'returned_at');
+  const alive = dead.filter(({ email_key, returned_at }) => {
+    const wrote = latest.get(email_key);
+    return wrote && returned_at && wrote > returned_at;
+  });
+  if (!alive.length) return;
+  await trx('address')
+    .whereIn(
+      'id',
+      alive.map(({ id }) => id),
+    )
+    .update({ returned_at: null, returned_why: null });
+  await noteChange(trx, 'records');
 }
 
 function keyOf(address: string): string {

@@ -19,7 +19,7 @@ export interface KeptReading {
 export const NO_BYTES = new Uint8Array();
 
 /** Raised whenever reading finds something it did not before: what was kept by an older one is read again. */
-const VERSION = 1;
+const VERSION = 2;
 
 const unpack = promisify(inflateRaw);
 

@@ -456,6 +456,14 @@ describe('what a message says of itself', () => {
       expect(await dead()).to.equal(before);
       await put(report('out1@quillhurst.example', [client.email.toUpperCase()]));
       expect(await dead()).to.equal(before + 1);
+      // Who writes from there is alive; an answer by itself does not say so.
+      const later = { Date: new Date(Date.now() + 60_000).toUTCString(), From: client.email, To: TOBIAS };
+      deliver(firm, TOBIAS, 'away1@x.example', { headers: { ...later, 'Auto-Submitted': 'auto-replied' } });
+      await firm.sync();
+      expect(await dead()).to.equal(before + 1);
+      deliver(firm, TOBIAS, 'alive1@x.example', { headers: later });
+      await firm.sync();
+      expect(await dead()).to.equal(before);
       await firm.db('address').update({ returned_at: null });
     });
 
