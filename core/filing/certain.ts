@@ -33,9 +33,21 @@ export interface Alone {
  */
 export function decideAlone(knowledge: FilingKnowledge, message: FilingMessage, bare: Decision): Alone {
   if (bare.state !== 'suggested') return { decision: bare, final: true };
+  if (!bare.candidates.length && !taughtOfStrangers(knowledge, message))
+    return { decision: bare, final: true };
   const decision = decide(knowledge, message, NO_CONTEXT);
   // Of people nobody knows only persons teach.
   return { decision, final: decision.state === 'suggested' && !decision.candidates.length };
+}
+
+/** Whether persons have taught anything that bears on a message of people nobody knows. */
+function taughtOfStrangers(
+  { experience }: FilingKnowledge,
+  { from, recipients, undelivered }: FilingMessage,
+): boolean {
+  if (experience.knowsStrangers) return true;
+  const addresses = [from, ...recipients].map((each) => each?.address ?? '');
+  return [...addresses, ...undelivered].some((each) => experience.habits(addressKey(each)).length > 0);
 }
 
 /**

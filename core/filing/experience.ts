@@ -131,6 +131,11 @@ export class Experience {
     return this.byPerson.get(person) ?? [];
   }
 
+  /** Whether anything was ever said of strangers. */
+  get knowsStrangers(): boolean {
+    return this.strangers.size > 0;
+  }
+
   /** How often strangers of this kind turned out to write about a client's business, and how often not. */
   strangersOf(kind: string): { client: number; aside: number } {
     return this.strangers.get(kind) ?? { client: 0, aside: 0 };
