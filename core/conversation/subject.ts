@@ -5,9 +5,11 @@ import { cut, LIMITS } from '../message/limits.ts';
  * Beside the `re`, `fw` and `fwd` of the standard, the reply and forward marks other languages' mail
  * programs put there are taken away too (common practice).
  */
-const MARKS = 're|fwd?|aw|wg|sv|vs|vb|antw|tr|rv|enc|odp|ynt|ref';
+const MARKS =
+  're|fwd?|aw|antwort|wg|sv|vs|vb|vl|antw|doorst|tr|rép|rv|res|enc|r|i|rif|odp|ynt|ilt|ref|atb|ang|απ|πρθ|ответ|отв|回复|答复|回覆|转发|轉寄';
 /** Marks that hand a message on, among those above. */
-const FORWARD = /^(?:\[[^[\]]{0,200}\]\s*)*(?:fwd?|wg|vs|vb|tr|rv)\s*(?:\[[^[\]]{0,200}\]\s*)?:/i;
+const FORWARD =
+  /^(?:\[[^[\]]{0,200}\]\s*)*(?:fwd?|wg|vs|vb|vl|doorst|tr|rv|enc|i|ilt|πρθ|转发|轉寄)\s*(?:\[[^[\]]{0,200}\]\s*)?[:：]/i;
 /** How programs begin the subject of an answer of their own: somebody is away (common practice). */
 const AWAY =
   'automatic (?:reply|response)|auto(?:matic)?[- ]?(?:reply|response)|out of (?:the )?office(?: auto[- ]?reply)?|automatische (?:antwort|antwoord)|abwesenheitsnotiz|abwesend|réponse automatique|absence du bureau|autosvar|automatiskt? svar|automatisch antwoord|afwezig|risposta automatica|respuesta automática|resposta automática|odpowiedź automatyczna|automaattinen vastaus';
@@ -18,7 +20,10 @@ const COLON = '\\s*(?:\\([^)]{0,80}\\)\\s*)?:\\s*';
 const AUTOMATIC = new RegExp(`^(?:${AWAY}|${REPORTED})${COLON}`, 'i');
 const ANSWERED = new RegExp(`^(?:${AWAY})${COLON}|^auto: .{1,200}\\bout of (?:the )?office\\b`, 'i');
 const BLOB = '\\[[^\\[\\]]{0,200}\\]\\s*';
-const LEADER = new RegExp(`^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:${BLOB})?(?:\\(\\d+\\))?:|\\s)`, 'i');
+const LEADER = new RegExp(
+  `^(?:(?:${BLOB})*(?:${MARKS})\\s*(?:${BLOB})?(?:\\(\\d+\\))?[:：]|\\*{2,5}\\s?spam\\s?\\*{2,5}|\\s)`,
+  'i',
+);
 const LEADING_BLOB = new RegExp(`^${BLOB}`);
 const TRAILER = /(?:\(fwd\)|\s)$/i;
 const FORWARD_WRAP = /^\[fwd:(.*)\]$/is;

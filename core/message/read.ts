@@ -335,7 +335,10 @@ function flatten(addresses: readonly Address[]): Mailbox[] {
 function bareAddress(address: string): string {
   // Nobody has an address this long: what is cut off a broken one is no loss.
   const whole = cut(address, LIMITS.address);
-  if (!whole.includes('(')) return whole.trim();
+  // A source route names the servers on the way (RFC 5322 section 4.4).
+  if (whole.startsWith('@') && whole.includes(':'))
+    return bareAddress(whole.slice(whole.lastIndexOf(':') + 1));
+  if (!whole.includes('(')) return whole.includes('"') ? whole.trim() : whole.replace(/\s+/g, '');
   let bare = '';
   let depth = 0;
   for (let at = 0; at < whole.length; at++) {
@@ -373,9 +376,32 @@ function defaultName(mimeType: string, index: number): string {
 function readDate(value: string | null): Date | null {
   if (!value) return null;
   // The comment in brackets names the zone once more.
-  const date = new Date((cut(value, LIMITS.date).split('(')[0] ?? '').trim());
-  return Number.isNaN(date.getTime()) ? null : date;
+  const told = (cut(value, LIMITS.date).split('(')[0] ?? '').trim();
+  const date = new Date(told);
+  if (!Number.isNaN(date.getTime())) return date;
+  // A zone that nobody knows says nothing of where it was written (RFC 5322 section 4.3).
+  const zoned = new Date(
+    told.replace(/\s[A-Z][A-Z0-9]{0,6}$/i, (zone) => ` ${ZONES[zone.trim().toUpperCase()] ?? '+0000'}`),
+  );
+  return Number.isNaN(zoned.getTime()) ? null : zoned;
 }
+
+/** Zones that mail programs name by letters beside those of RFC 5322 section 4.3 (common practice). */
+const ZONES: Readonly<Record<string, string>> = {
+  WET: '+0000',
+  WEST: '+0100',
+  BST: '+0100',
+  CET: '+0100',
+  MET: '+0100',
+  MEZ: '+0100',
+  CEST: '+0200',
+  MEST: '+0200',
+  MESZ: '+0200',
+  EET: '+0200',
+  EEST: '+0300',
+  MSK: '+0300',
+  JST: '+0900',
+};
 
 /**
  * What the message reports of the delivery of another: its status part, whatever that lies in, with the Message-ID of

@@ -141,6 +141,26 @@ describe('charsets that are not what they say', () => {
   });
 });
 
+describe('heads that keep to old or to no rules', () => {
+  it('tell when it was written, in zones named by letters (RFC 5322 section 4.3)', async () => {
+    const date = async (told: string) => (await read(`Date: ${told}`, '', '')).date?.toISOString();
+    expect(await date('Tue, 12 Feb 2002 14:09:46 EET')).to.equal('2002-02-12T12:09:46.000Z');
+    expect(await date('Tue, 12 Feb 2002 14:09:46 EST')).to.equal('2002-02-12T19:09:46.000Z');
+    expect(await date('Mon, 1 Jan 2001 10:00:00 H0500')).to.equal('2001-01-01T10:00:00.000Z');
+    expect(await date('Mon, 1 Jan 2001 10:00:00 +0100 (EET)')).to.equal('2001-01-01T09:00:00.000Z');
+    expect(await date('yesterday')).to.equal(undefined);
+  });
+  it('name the way of a letter, and hold blanks around dots (RFC 5322 section 4.4)', async () => {
+    const { from, to } = await read(
+      'From: <@a.example,@b.example:joe@c.example>',
+      'To: Joe . Q @ x.example',
+      '',
+      '',
+    );
+    expect([from?.address, to[0]?.address.toLowerCase()]).to.deep.equal(['joe@c.example', 'joe.q@x.example']);
+  });
+});
+
 describe('the structure of a message', () => {
   it('holds against hostile ones in linear time, whatever lies within what', () => {
     fc.assert(

@@ -23,8 +23,11 @@ describe('RFC 5256 section 2.1: base subject', () => {
       expect(baseSubject(subject)).to.deep.equal({ text: base, isReply: reply }));
   }
   it('knows the marks of other languages (common practice)', () => {
-    for (const mark of ['AW', 'WG', 'SV', 'VS', 'Antw', 'TR', 'RV'])
-      expect(subjectKey(`${mark}: Die Wiese`)).to.equal('die wiese');
+    for (const mark of 'AW WG SV VS Antw Antwort TR RV R I RES Rép Doorst Odp Ynt Απ Ответ 回复'.split(' '))
+      expect(subjectKey(`${mark}: Die Wiese`), mark).to.equal('die wiese');
+    expect(subjectKey('转发：***SPAM*** Re[2]: Die Wiese')).to.equal('die wiese');
+    for (const whole of ['Review: the wall', 'Region: south', 'Res publica'])
+      expect(baseSubject(whole).isReply, whole).to.equal(false);
   });
   it('finds nothing more to take away the second time', () => {
     const pieces = fc

@@ -62,10 +62,10 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
         addAddressTo: null,
         to: fileId === null ? { kind: 'aside' } : { kind: 'files', fileIds: [fileId] },
       });
-    /** Messages whose lesson does not fit where they stand. */
+    /** Messages whose lesson by a person does not fit where they stand. */
     const unfit = async () => {
       const [[row]] = (await firm.db.raw(
-        `SELECT COUNT(*) AS n FROM message LEFT JOIN (SELECT message_id, SUM(sign) AS s FROM lesson GROUP BY 1) AS taught
+        `SELECT COUNT(*) AS n FROM message LEFT JOIN (SELECT message_id, SUM(sign) AS s FROM lesson WHERE evident = 0 GROUP BY 1) AS taught
           ON taught.message_id = message.id WHERE COALESCE(s, 0) <> (decided_by IS NOT NULL AND state IN ('logged', 'aside'))`,
       )) as [{ n: number }[]];
       return Number(row?.n);
