@@ -1,0 +1,189 @@
+import { expect } from 'chai';
+import { Sort as SortSchema } from '../../contract/index.ts';
+import { autoFiledPage } from '../../server/filing/autoFiled.ts';
+import { rebuildLessons } from '../../server/filing/knowledge.ts';
+import { viewMessage } from '../../server/filing/message.ts';
+import { filingScore } from '../../server/filing/score.ts';
+import { sortingQueue } from '../../server/filing/sorting.ts';
+import { sortMessage, undoStep } from '../../server/filing/steps.ts';
+import { setUnconnectedKinds, unconnectedKinds } from '../../server/filing/unconnected.ts';
+import { weighingLeft } from '../../server/filing/weighing.ts';
+import { filingRegister } from '../../server/records/filingRegister.ts';
+import { deliver, one, openFirm, type TestFirm } from './helpers.ts';
+
+const MAREN = 1;
+const TOBIAS = 'tobias.fenn@quillhurst.example';
+
+describe('weighing what came', () => {
+  let firm: TestFirm;
+  let writer: { email: string; files: { id: number; number: string }[] };
+  let count = 0;
+  before(async () => {
+    firm = await openFirm({ clients: 30, files: 90 });
+    await firm.sync();
+    const client = firm.register.clients.find(
+      ({ files, people }) =>
+        files.filter((file) => !file.general && !file.closed).length > 1 && people[0]?.addresses.length,
+    );
+    writer = {
+      email: client?.people[0]?.addresses[0]?.email ?? '',
+      files: (client?.files ?? []).filter((file) => !file.general && !file.closed),
+    };
+  });
+  after(() => firm.close());
+
+  /** A letter of somebody with several files, which says nothing of any. */
+  async function arrive(
+    subject: string,
+    {
+      text = 'Thank you.',
+      before,
+      from = writer.email,
+    }: { text?: string; before?: string; from?: string } = {},
+  ): Promise<string> {
+    const id = `weigh${++count}@elsewhere.example`;
+    const named: Record<string, string> = before
+      ? { 'In-Reply-To': `<${before}>`, References: `<${before}>` }
+      : {};
+    deliver(firm, TOBIAS, id, { text, headers: { From: from, Subject: subject, To: TOBIAS, ...named } });
+    await firm.sync();
+    return id;
+  }
+  const record = (id: string) => one(firm.db('message').where({ message_id: id }).first());
+  const place = async (id: string) => {
+    const { id: number, state } = await record(id);
+    const files: number[] = await firm.db('filing').where({ message_id: number }).pluck('file_id');
+    return [state, ...files].join(' ');
+  };
+  const lessons = async (id: string) =>
+    firm
+      .db('lesson')
+      .where({ message_id: (await record(id)).id })
+      .orderBy('id')
+      .select('sign', 'evident');
+
+  it('lets a number in a later letter file the earlier ones, and leaves nothing to be weighed', async () => {
+    const [file] = writer.files;
+    const first = await arrive('Wednesday it is');
+    expect(await place(first)).to.equal('suggested');
+    const second = await arrive('Re: Wednesday it is', {
+      before: first,
+      text: `This is about ${file?.number}.`,
+    });
+    expect([await place(first), await place(second)]).to.deep.equal([
+      `logged ${file?.id}`,
+      `logged ${file?.id}`,
+    ]);
+    expect(await weighingLeft(firm.db)).to.equal(null);
+    expect(await firm.db('message').where('weigh', '>', 0).pluck('id')).to.deep.equal([]);
+  });
+
+  it('weighs a letter that comes late with what it explains', async () => {
+    const [, file] = writer.files;
+    const answer = await arrive('Re: Thursday then', { before: 'late@elsewhere.example' });
+    expect(await place(answer)).to.equal('suggested');
+    deliver(firm, TOBIAS, 'late@elsewhere.example', {
+      text: `About ${file?.number}.`,
+      headers: { From: writer.email, Subject: 'Thursday then', To: TOBIAS },
+    });
+    await firm.sync();
+    expect(await place(answer)).to.equal(`logged ${file?.id}`);
+  });
+
+  it('moves what nobody has seen, and leaves what somebody has opened where it is', async () => {
+    const [one, two] = writer.files;
+    for (const [subject, opened] of [
+      ['Friday', false],
+      ['Friday week', true],
+    ] as const) {
+      const root = await arrive(subject, { text: `About ${one?.number}.` });
+      const reply = await arrive(`Re: ${subject}`, { before: root });
+      expect(await place(reply)).to.equal(`logged ${one?.id}`);
+      if (opened) await viewMessage(firm.context, MAREN, (await record(reply)).id);
+      expect((await record(reply)).kept_at !== null).to.equal(opened);
+      // A person says that the first was about something else; what comes next makes the rest be weighed.
+      await sortMessage(
+        firm.context,
+        MAREN,
+        SortSchema.parse({ messageId: (await record(root)).id, to: { kind: 'files', fileIds: [two?.id] } }),
+      );
+      await arrive(`Re: ${subject}`, { before: reply });
+      expect(await place(reply), subject).to.equal(`logged ${(opened ? one : two)?.id}`);
+    }
+  });
+
+  it('learns from what is certain by itself until a person decides, and again when that is taken back', async () => {
+    const [file, other] = writer.files;
+    const id = await arrive('Saturday', { text: `About ${file?.number}.` });
+    expect(await lessons(id)).to.deep.equal([{ sign: 1, evident: 1 }]);
+    const done = await sortMessage(
+      firm.context,
+      MAREN,
+      SortSchema.parse({ messageId: (await record(id)).id, to: { kind: 'files', fileIds: [other?.id] } }),
+    );
+    expect(await lessons(id)).to.deep.equal([
+      { sign: 1, evident: 1 },
+      { sign: -1, evident: 1 },
+      { sign: 1, evident: 0 },
+    ]);
+    await undoStep(firm.context, MAREN, done.stepId);
+    await firm.sync();
+    expect(
+      (await lessons(id)).reduce((sum, { sign, evident }) => sum + sign * (evident ? 1 : 10), 0),
+    ).to.equal(1);
+    // Working the whole model out again finds nothing that is another.
+    const { mended } = await rebuildLessons(firm.db, await filingRegister(firm.context));
+    expect(mended).to.equal(0);
+  });
+
+  it('sets aside what is nobody’s by kinds that can be switched, and shows it by days', async () => {
+    expect(await unconnectedKinds(firm.db)).to.deep.equal(['business', 'past']);
+    const bill = await arrive('Your order', { from: 'billing@inkandpaper.example' });
+    const stranger = await arrive('A question', { from: 'kit.lowe@postbox.example' });
+    expect([await place(bill), await place(stranger)]).to.deep.equal(['aside', 'suggested']);
+    const { unconnected } = await sortingQueue(firm.db, MAREN, { offset: 0, limit: 10 });
+    const today = new Date().toISOString().slice(0, 10);
+    expect(unconnected[0]?.day).to.equal(today);
+    const page = await autoFiledPage(firm.db, MAREN, {
+      state: 'unconnected',
+      day: today,
+      offset: 0,
+      limit: 100,
+    });
+    expect(page.rows.map((row) => row.subject)).to.include('Your order');
+    expect(page.total).to.equal(unconnected[0]?.count);
+    expect(page.rows[0]?.evidence[0]?.words).to.include('no client is named');
+    await setUnconnectedKinds(firm.context, MAREN, ['new']);
+    const second = await arrive('Another order', { from: 'billing@inkandpaper.example' });
+    const third = await arrive('Another question', { from: 'kit.lowe@postbox.example' });
+    expect([await place(second), await place(third)]).to.deep.equal(['suggested', 'aside']);
+    await setUnconnectedKinds(firm.context, MAREN, ['business', 'past']);
+  });
+
+  it('tells how sure it was of what somebody judged, and how much of that was right', async () => {
+    const before = (await filingScore(firm.db)).calibration;
+    const sum = (of: typeof before, what: 'judged' | 'right') =>
+      of.bands.reduce((all, band) => all + band[what], 0);
+    const right = await arrive('Sunday', { text: `About ${writer.files[0]?.number}.` });
+    const wrong = await arrive('Monday', { text: `About ${writer.files[0]?.number}.` });
+    await sortMessage(
+      firm.context,
+      MAREN,
+      SortSchema.parse({ messageId: (await record(right)).id, to: { kind: 'right' } }),
+    );
+    await sortMessage(
+      firm.context,
+      MAREN,
+      SortSchema.parse({ messageId: (await record(wrong)).id, to: { kind: 'aside' } }),
+    );
+    const { calibration, evident } = await filingScore(firm.db);
+    expect([sum(calibration, 'judged'), sum(calibration, 'right')]).to.deep.equal([
+      sum(before, 'judged') + 2,
+      sum(before, 'right') + 1,
+    ]);
+    const week = calibration.weeks.at(-1);
+    expect(week?.said).to.be.within(0.98, 1);
+    expect(week?.right).to.be.lessThan(week?.judged ?? 0);
+    expect(evident).to.be.greaterThan(20);
+  });
+});
