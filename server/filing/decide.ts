@@ -190,42 +190,19 @@ async function underSubjects(
   return rows;
 }
 
-/**
- * Looks again at what waits in Sorting within these conversations, or under these subjects with the same
- * people: history comes newest first, so that the message which explains another may arrive after it.
- * Nothing a person decided is touched.
- */
-export async function redecideRelated(
+/** Looks again at what waits in Sorting within a conversation of which a person just settled a message. */
+export async function redecideConversation(
   trx: Transaction,
   knowledge: FilingKnowledge,
-  conversationIds: readonly number[],
-  subjects: readonly Buffer[] = [],
-  stepId?: number,
+  conversationId: number,
+  stepId: number,
 ): Promise<number> {
-  const inConversation: number[] = await trx('message as waiting')
-    .whereIn('waiting.conversation_id', conversationIds)
-    .where('waiting.state', 'suggested')
-    .whereNull('waiting.decided_by')
-    .whereExists((query) =>
-      query
-        .select(trx.raw('1'))
-        .from('message as other')
-        .whereRaw('other.conversation_id = waiting.conversation_id')
-        .whereIn('other.state', ['logged', 'aside']),
-    )
-    .pluck('waiting.id');
-  const underSubject: number[] = subjects.length
-    ? await trx('message_subject')
-        .join('message', 'message.id', 'message_subject.message_id')
-        .whereIn('message_subject.subject_key', subjects)
-        .where('message.state', 'suggested')
-        .whereNull('message.decided_by')
-        .limit(MOST_ALIKE)
-        .pluck('message.id')
-    : [];
-  return redecide(trx, knowledge, [...new Set([...inConversation, ...underSubject])].slice(0, MOST_ALIKE), {
-    ...(stepId === undefined ? {} : { stepId }),
-  });
+  const waiting: number[] = await trx('message')
+    .where({ conversation_id: conversationId, state: 'suggested' })
+    .whereNull('decided_by')
+    .limit(MOST_ALIKE)
+    .pluck('id');
+  return redecide(trx, knowledge, waiting, { stepId });
 }
 
 const MOST_ALIKE = 50;

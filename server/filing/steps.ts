@@ -11,7 +11,7 @@ import { noteChange } from '../foundation/changes.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { holdMessages } from '../correspondence/marks.ts';
 import type { AppContext } from '../foundation/context.ts';
-import { redecideAlike, redecideRelated } from './decide.ts';
+import { redecideAlike, redecideConversation } from './decide.ts';
 import { teach } from './knowledge.ts';
 import { liesInOwn, refuseUnlessReadable } from '../correspondence/access.ts';
 import { noteMove, setStanding, standingOf, TO_WEIGH } from './standing.ts';
@@ -76,7 +76,7 @@ async function redecideAfter(
   if (['sorting', 'later', 'private'].includes(sort.to.kind)) return 0;
   const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
-    const inConversation = await redecideRelated(trx, knowledge, [conversationId], [], stepId);
+    const inConversation = await redecideConversation(trx, knowledge, conversationId, stepId);
     const settled = inConversation + (await redecideAlike(trx, knowledge, sort.messageId, stepId));
     if (settled) await noteChange(trx, 'sorting');
     return settled;

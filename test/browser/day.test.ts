@@ -88,13 +88,8 @@ describe('the first working day, in the browser', function () {
     await page.goto(`${address}/sorting`);
     const settled = async (step: string, words: string) =>
       until(step, async () => Boolean(await firm.db('filing_step').where('words', 'like', words).first()));
-    const unclear = page
-      .locator('.row', { hasText: 'As discussed' })
-      .or(page.locator('.row', { hasText: 'moment' }))
-      .first();
-    const subject = (await unclear.locator('.subject').textContent()) ?? '';
-    await unclear.click();
-    await page.getByRole('heading', { name: subject }).waitFor();
+    await page.locator('.row', { hasText: 'Photos of the culvert' }).click();
+    await page.getByRole('heading', { name: 'Photos of the culvert' }).waitFor();
     await page.locator('.candidate').nth(1).waitFor();
     await page.keyboard.press('c');
     await page.getByLabel('Remark, kept with the filing').and(page.locator(':focus')).waitFor();

@@ -36,6 +36,7 @@ const ASKED: Record<string, Right | null> = {
   'POST /filing/rules/try': null,
   'POST /filing/rules': 'make rules',
   'DELETE /filing/rules/:id': 'make rules',
+  'PUT /filing/unconnected': 'make rules',
   'POST /notes': null,
   'POST /mail/acts': null,
   'POST /mail/on-server': null,

@@ -112,7 +112,8 @@ describe('selections', () => {
     );
     const { line } = fc.letrec<{ line: Line }>((tie) => ({
       line: fc.oneof(
-        { depthSize: 'small', withCrossShrink: true },
+        // No deeper than what may be sent.
+        { depthSize: 'small', maxDepth: 5, withCrossShrink: true },
         criterion,
         fc.record({
           match: fc.constantFrom('all' as const, 'any' as const, 'none' as const),
