@@ -280,6 +280,8 @@ async function keep(
     const same =
       row.state === columns.state &&
       row.fileIds.join() === [...fileIds].sort((a, b) => a - b).join() &&
+      // Other reasons are told as well.
+      row.reason === columns.reason &&
       (columns.state !== 'suggested' || row.candidates === columns.candidates);
     return same ? [] : [{ row, columns, fileIds }];
   });

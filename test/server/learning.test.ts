@@ -397,6 +397,13 @@ describe('learning from the desk', () => {
         ['logged', new Date(0), new Date()],
       ],
       ['SELECT message_id FROM message_subject WHERE subject_key IN (?)', [Buffer.alloc(32)]],
+      ['SELECT message_id FROM message_link WHERE link_key IN (?)', [Buffer.alloc(32)]],
+      ['SELECT id FROM message WHERE weigh = ? ORDER BY id LIMIT 200', [1]],
+      ['SELECT COUNT(*) FROM message WHERE weigh > 0', []],
+      [
+        'SELECT COUNT(*) FROM message WHERE state = ? AND decided_by IS NULL AND reason = ?',
+        ['aside', 'unconnected'],
+      ],
       ['SELECT id FROM lesson WHERE message_id = ? ORDER BY id DESC LIMIT 1', [1]],
       ['SELECT message_id FROM message_party WHERE domain = ?', ['far.example']],
       ['SELECT id FROM note WHERE file_id = ? ORDER BY at DESC', [1]],

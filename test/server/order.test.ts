@@ -41,13 +41,13 @@ function arranged(order: Order, seed: string): (dir: string) => void {
 
 /** Where every message is, by what names it wherever it was taken in. */
 async function places({ db }: TestFirm): Promise<string[]> {
-  const messages = await db('message').select('id', 'identity', 'subject', 'state', 'candidates');
+  const messages = await db('message').select('id', 'identity', 'subject', 'state', 'reason', 'candidates');
   const filed = groupBy(await db('filing').orderBy('file_id').select(), (row) => row.message_id);
   return messages
-    .map(({ id, identity, subject, state, candidates }) => {
+    .map(({ id, identity, subject, state, reason, candidates }) => {
       const files = (filed.get(id) ?? []).map((row) => row.file_id);
       const suggested = fromJson('message.candidates', candidates).map(({ fileId }) => fileId);
-      return [identity.toString('hex').slice(0, 12), subject, state, files, suggested].join(' | ');
+      return [identity.toString('hex').slice(0, 12), subject, state, reason, files, suggested].join(' | ');
     })
     .sort();
 }

@@ -322,6 +322,11 @@ useKeys(
   grid-template-columns: auto auto auto;
   border-bottom: 1px solid var(--strong);
 }
+@media (max-width: 1000px) {
+  .kinds {
+    grid-template-columns: 1fr;
+  }
+}
 .kinds button {
   text-align: center;
   font-size: 13px;

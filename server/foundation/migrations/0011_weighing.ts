@@ -10,6 +10,7 @@ const STEPS = [
     ADD COLUMN alone TINYINT(1) NOT NULL DEFAULT 0 COMMENT 'it has to do with no other, and nothing that is learned would change where it is',
     ADD COLUMN kept_at DATETIME(3) NULL COMMENT 'a person has seen where it is and left it there',
     ADD COLUMN probability FLOAT NULL COMMENT 'how sure filing was when it filed alone',
+    ADD KEY message_reason (reason, at),
     ADD KEY message_weigh (weigh, id)`,
   'ALTER TABLE lesson ADD COLUMN evident TINYINT(1) NOT NULL DEFAULT 0 AFTER sign',
   "INSERT IGNORE INTO turn (name) VALUES ('weighing')",
