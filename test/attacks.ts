@@ -71,6 +71,13 @@ export const ATTACKS: Readonly<Record<string, (length: number) => string>> = {
     inPart(n, 'multipart/mixed', '--b\r\nContent-Disposition: attachment; filename=a\r\n\r\n\r\n'),
   'messages in a message': (n) =>
     inPart(n, 'multipart/mixed', '--b\r\nContent-Type: message/rfc822\r\n\r\nSubject: y\r\n\r\ny\r\n'),
+  'blank texts with names': (n) =>
+    inPart(n, 'multipart/mixed', '--b\r\nContent-Type: text/plain; name=a\r\n\r\n \r\n'),
+  'ways of saying it': (n) =>
+    inPart(n, 'multipart/alternative', '--b\r\nContent-Type: text/html\r\n\r\n<p>y\r\n'),
+  'all but a boundary': (n) => inPart(n, 'multipart/mixed', '--bb\r\n'),
+  'lines that flow': (n) =>
+    `Content-Type: text/plain; format=flowed\r\nSubject: x\r\n\r\n${fill('> y \r\n>> y \r\n', n)}`,
   'a name in pieces': (n) =>
     `Content-Type: multipart/mixed; boundary=b\r\nSubject: x\r\n\r\n--b\r\nContent-Type: a/b; ${fill('name*0*=x;', n)}\r\n\r\nx\r\n--b--`,
   'recipients of a report': (n) =>

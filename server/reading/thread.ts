@@ -1,8 +1,5 @@
 import { parentPort } from 'node:worker_threads';
-import { Bytes } from './bytes.ts';
 import { tasks, type Tasks } from './tasks.ts';
-
-globalThis.Blob = Bytes as unknown as typeof Blob;
 
 /** One task for the thread. */
 export interface Asked {
