@@ -17,8 +17,8 @@ export interface Lesson {
   evident?: true;
 }
 
-/** What a lesson by evidence is worth beside a person's. A power of two, so that sums stay exact. */
-const EVIDENT = 0.5;
+/** What a lesson by evidence is worth beside a person's: of whole quarters, so that sums stay exact. */
+const EVIDENT = 0.75;
 
 /** All General files share what is learned of general business. */
 export const GENERAL_TOPIC = '(general)';

@@ -24,19 +24,23 @@ const answers = (experience: Experience) => ({
   uses: experience.uses(1, 'stone', NOW),
 });
 
-const anyLesson: fc.Arbitrary<Lesson> = fc.record({
-  at: fc.integer({ min: NOW - 900 * DAY, max: NOW }),
-  words: fc.uniqueArray(fc.constantFrom('stone', 'gate', 'sheep', 'river'), { maxLength: 4 }),
-  people: fc.uniqueArray(fc.constantFrom('a@b.example', 'c@d.example'), { maxLength: 2 }),
-  files: fc.uniqueArray(
-    fc.record({
-      id: fc.integer({ min: 1, max: 3 }),
-      topics: fc.constantFrom(['walls'], ['sheep', 'walls'], [GENERAL_TOPIC]),
-    }),
-    { maxLength: 2, selector: (file) => file.id },
-  ),
-  stranger: fc.constantFrom(null, 'from:nothing', 'to:names'),
-});
+const anyLesson: fc.Arbitrary<Lesson> = fc
+  .record({
+    at: fc.integer({ min: NOW - 900 * DAY, max: NOW }),
+    words: fc.uniqueArray(fc.constantFrom('stone', 'gate', 'sheep', 'river'), { maxLength: 4 }),
+    people: fc.uniqueArray(fc.constantFrom('a@b.example', 'c@d.example'), { maxLength: 2 }),
+    files: fc.uniqueArray(
+      fc.record({
+        id: fc.integer({ min: 1, max: 3 }),
+        topics: fc.constantFrom(['walls'], ['sheep', 'walls'], [GENERAL_TOPIC]),
+      }),
+      { maxLength: 2, selector: (file) => file.id },
+    ),
+    stranger: fc.constantFrom(null, 'from:nothing', 'to:names'),
+  })
+  .chain((lesson) =>
+    fc.boolean().map((evident): Lesson => (evident ? { ...lesson, evident: true } : lesson)),
+  );
 
 describe('what filing learns', () => {
   it('is the same in whatever order it was learned', () => {

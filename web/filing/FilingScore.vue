@@ -111,7 +111,7 @@ const option = computed(() => {
       <template v-if="score"
         >In twelve weeks {{ share(totals.alone, totals.all) }} of the mail was settled without anybody, and
         {{ share(totals.corrected, totals.alone) }} of that was corrected afterwards. It has learned from
-        {{ many(score.lessons, 'decision') }} of yours, and, worth half as much, from
+        {{ many(score.lessons, 'decision') }} of yours, and, worth three quarters of one, from
         {{ many(score.evident, 'message') }} that {{ score.evident === 1 ? 'is' : 'are' }} certain by
         {{ score.evident === 1 ? 'itself' : 'themselves' }}.
         <router-link to="/sorting/over">Look them over</router-link></template
