@@ -380,9 +380,9 @@ function readDate(value: string | null): Date | null {
   const date = new Date(told);
   if (!Number.isNaN(date.getTime())) return date;
   // A zone that nobody knows says nothing of where it was written (RFC 5322 section 4.3).
-  const zoned = new Date(
-    told.replace(/\s[A-Z][A-Z0-9]{0,6}$/i, (zone) => ` ${ZONES[zone.trim().toUpperCase()] ?? '+0000'}`),
-  );
+  const parts = /^(.{5,60}:\d\d)\s([A-Z][A-Z0-9]{0,6})$/i.exec(told);
+  if (!parts) return null;
+  const zoned = new Date(`${parts[1]} ${ZONES[parts[2]?.toUpperCase() ?? ''] ?? '+0000'}`);
   return Number.isNaN(zoned.getTime()) ? null : zoned;
 }
 

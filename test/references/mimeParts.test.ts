@@ -148,7 +148,8 @@ describe('heads that keep to old or to no rules', () => {
     expect(await date('Tue, 12 Feb 2002 14:09:46 EST')).to.equal('2002-02-12T19:09:46.000Z');
     expect(await date('Mon, 1 Jan 2001 10:00:00 H0500')).to.equal('2001-01-01T10:00:00.000Z');
     expect(await date('Mon, 1 Jan 2001 10:00:00 +0100 (EET)')).to.equal('2001-01-01T09:00:00.000Z');
-    expect(await date('yesterday')).to.equal(undefined);
+    for (const senseless of ['yesterday', 'last Tuesday, about tea time'])
+      expect(await date(senseless), senseless).to.equal(undefined);
   });
   it('name the way of a letter, and hold blanks around dots (RFC 5322 section 4.4)', async () => {
     const { from, to } = await read(
