@@ -90,16 +90,19 @@ describe('what is believed, in the browser', function () {
     await page.getByText(/is a conversation of its own now/).waitFor();
     await page.getByRole('button', { name: 'Put it back' }).click();
     await page.getByRole('button', { name: /The rest of this conversation: 1 message/ }).waitFor();
+    const conversations = async (...ids: string[]) =>
+      (await firm.db('message').whereIn('message_id', ids).distinct('conversation_id')).length;
+    await until(
+      'it is put back',
+      async () => (await conversations('gate1@tarn.example', 'gate2@tarn.example')) === 1,
+    );
     await page.keyboard.press('Escape');
     await line('The fence').getByRole('checkbox').check();
     await line('The stile').getByRole('checkbox').check();
     await page.getByRole('button', { name: 'One conversation' }).click();
     await page.getByText(/are one conversation now/).waitFor();
-    const ids = await firm
-      .db('message')
-      .where('message_id', 'like', 'gate%@tarn.example')
-      .distinct('conversation_id');
-    expect(ids).to.have.lengthOf(1);
+    const all = ['gate1@tarn.example', 'gate2@tarn.example', 'gate3@tarn.example'];
+    await until('all are one', async () => (await conversations(...all)) === 1);
   });
 
   it('asks before a rush of dead addresses is switched off', async () => {

@@ -12,10 +12,10 @@ const letter = (subject: string, text = 'Good morning.') =>
   );
 
 describe('the threads that read', () => {
-  /** More lines to be flowed together than are in the time there is. */
+  /** Several texts of more lines to be flowed together than are in the time there is. */
   const endless = () =>
     Buffer.from(
-      `From: Ada Fell <ada@fell.example>\r\nSubject: Endless\r\nMessage-ID: <endless@fell.example>\r\nContent-Type: text/plain; format=flowed; delsp=yes\r\n\r\n${'> this goes on and on and \r\n'.repeat(1_500_000)}`,
+      `From: Ada Fell <ada@fell.example>\r\nSubject: Endless\r\nMessage-ID: <endless@fell.example>\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n${`--b\r\nContent-Type: text/plain; format=flowed\r\n\r\n${'> this goes on and on and \r\n'.repeat(290_000)}`.repeat(8)}--b--`,
     );
 
   it('give up one message that takes too long, and read those before and after it', async () => {
