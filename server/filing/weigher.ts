@@ -13,6 +13,8 @@ const SOON = 300;
 export class Weigher {
   private stopped = false;
   private wake: (() => void) | null = null;
+  /** Mail came since the last round began. */
+  private stirred = false;
   private deaf: (() => void) | null = null;
   private work: Promise<void> = Promise.resolve();
   private weighedAt = Date.now();
@@ -22,13 +24,16 @@ export class Weigher {
   /** Works until it is stopped. */
   start(): void {
     this.deaf = this.context.watch.listen((changes) => {
-      if (changes.some(({ topic }) => topic === 'mail')) this.wake?.();
+      if (!changes.some(({ topic }) => topic === 'mail')) return;
+      this.stirred = true;
+      this.wake?.();
     });
     this.work = this.run();
   }
 
   private async run(): Promise<void> {
     while (!this.stopped) {
+      this.stirred = false;
       try {
         const early = Date.now() - this.weighedAt < AMID_HISTORY;
         if (!early || !(await historyToCome(this.context.db))) {
@@ -45,7 +50,8 @@ export class Weigher {
   private async pause(): Promise<void> {
     if (this.stopped) return;
     await new Promise<void>((resolve) => {
-      const timer = setTimeout(resolve, ROUND);
+      // What came while it was at work is not left for the next time something comes.
+      const timer = setTimeout(resolve, this.stirred ? SOON : ROUND);
       this.wake = () => {
         clearTimeout(timer);
         setTimeout(resolve, SOON);

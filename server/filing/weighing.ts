@@ -79,7 +79,6 @@ export async function weigh(context: AppContext, stopped: () => boolean = () => 
 
 /** A batch of what is new, and what of the rest has to do with it. */
 interface Gathered {
-  knowledge: FilingKnowledge;
   rows: ReadonlyMap<string, Member>;
   parts: readonly (readonly PastMessage[])[];
   /** All that are weighed now. */
@@ -94,7 +93,6 @@ async function gather(
   const rows = await members(trx, ids);
   const past = await pastOf(trx, knowledge, rows, subjects);
   return {
-    knowledge,
     rows: new Map(rows.map((row) => [keyOf(row), row])),
     parts: apart(past),
     ids,

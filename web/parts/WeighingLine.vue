@@ -12,12 +12,12 @@ const share = computed(() => (data.value ? (100 * (data.value.of - data.value.le
 </script>
 
 <template>
-  <p v-if="data" class="weighing" role="status">
+  <div v-if="data" class="weighing" role="status">
     History: {{ (data.of - data.left).toLocaleString('en-GB') }} of
     {{ data.of.toLocaleString('en-GB') }} messages weighed. What waits in Sorting may still find its place by
     itself.
-    <span class="bar" aria-hidden="true"><span :style="{ width: `${share}%` }" /></span>
-  </p>
+    <v-progress-linear :model-value="share" class="share" aria-hidden="true" />
+  </div>
 </template>
 
 <style scoped>
@@ -25,16 +25,8 @@ const share = computed(() => (data.value ? (100 * (data.value.of - data.value.le
   margin-bottom: 8px;
   color: var(--ink-soft);
 }
-.bar {
-  display: block;
+.share {
   max-width: 420px;
-  height: 4px;
   margin-top: 4px;
-  background: var(--rail);
-}
-.bar span {
-  display: block;
-  height: 4px;
-  background: var(--spruce);
 }
 </style>
