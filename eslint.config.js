@@ -69,7 +69,7 @@ const linearPatterns = {
 };
 
 export default tseslint.config(
-  { ignores: ['node_modules/', 'dist/', '.data/', '.tmp/'] },
+  { ignores: ['node_modules/', 'dist/', '.data/', '.office/', '.tmp/'] },
   ...tseslint.configs.recommended,
   ...vue.configs['flat/recommended'],
   prettier,

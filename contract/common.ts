@@ -7,7 +7,12 @@ export const Page = z.object({
 });
 
 /** What every refusal says: a sentence for the person, and the field it is about. */
-export const Problem = z.object({ message: z.string(), field: z.string().nullable() });
+export const Problem = z.object({
+  message: z.string(),
+  field: z.string().nullable(),
+  /** What stands there now, by field, where somebody else has changed it meanwhile. */
+  now: z.record(z.string(), z.unknown()).optional(),
+});
 export type Problem = z.infer<typeof Problem>;
 
 export const Id = z.coerce.number().int().positive();

@@ -8,6 +8,7 @@ export * from './mailbox.ts';
 export * from './selection.ts';
 export * from './facts.ts';
 export * from './mailing.ts';
+export * from './office.ts';
 export * from './today.ts';
 export * from './writing.ts';
 export * from './document.ts';

@@ -26,6 +26,8 @@ export const RIGHTS = {
   /** Servers within the firm's own network, where nothing has been connected yet. */
   'reach private networks': ['manager'],
   'set the filing address': ['manager'],
+  /** The firm's settings, staff, stages: all that differs between two firms. */
+  'run the office': ['manager'],
   /** How many messages lie in mailboxes one may not look into. */
   'count every mailbox': ['manager'],
 } as const satisfies Record<string, readonly Role[]>;

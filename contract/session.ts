@@ -1,14 +1,20 @@
 import { z } from 'zod';
 import { StaffMember } from './common.ts';
+import { NewPassword } from './office.ts';
 
 export const SignIn = z.object({
   email: z.email('Give your email address, such as name@firm.example.'),
   password: z.string().min(1, 'Give your password.').max(200),
+  /** Six figures, or a recovery code; for those who sign in with a second step. */
+  code: z.string().max(40).default(''),
 });
+
+/** An address whose owner has forgotten their password. */
+export const Forgotten = z.object({ email: z.email('Give your email address, such as name@firm.example.') });
 
 export const PasswordChange = z.object({
   current: z.string().min(1, 'Give your present password.').max(200),
-  next: z.string().min(10, 'Ten letters or more, please.').max(200),
+  next: NewPassword,
 });
 export type PasswordChange = z.infer<typeof PasswordChange>;
 
@@ -17,6 +23,8 @@ export const Session = z.object({
   staff: StaffMember,
   firm: z.object({ name: z.string(), zone: z.string() }),
   colleagues: z.array(StaffMember),
+  /** The office asks for a second step that this person has not set up yet: nothing else is open to them. */
+  secondStepFirst: z.boolean(),
 });
 export type Session = z.infer<typeof Session>;
 

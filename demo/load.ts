@@ -10,7 +10,16 @@ import type { WorldSettings } from '../outside/settings.ts';
 import { Account } from '../outside/store.ts';
 import { EXCHANGE } from '../outside/vouch.ts';
 import { fillMailboxes } from './mail.ts';
-import { FIRM, FIRM_DOMAIN, INTERESTS, makeRegister, OFFICE, STAFF, type DemoRegister } from './register.ts';
+import {
+  FIRM,
+  FIRM_DOMAIN,
+  INTERESTS,
+  makeRegister,
+  OFFICE,
+  STAFF,
+  STAGES,
+  type DemoRegister,
+} from './register.ts';
 import { WORDINGS } from './wordings.ts';
 import { halfWritten } from './mailings.ts';
 import { insertAll } from '../server/foundation/rows.ts';
@@ -203,6 +212,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
         })),
       ),
     ]);
+    await trx('stage').insert(STAGES.map((name, index) => ({ id: index + 1, name, position: index })));
     await insertAll(
       trx,
       'file',
@@ -213,7 +223,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
           title,
           client_id: id,
           adviser_id: adviserId,
-          stage,
+          stage_id: STAGES.indexOf(stage) + 1,
           general,
           opened,
           closed,

@@ -11,9 +11,28 @@ export const FIRM = {
   personalFolders: ['Personal', 'Private'],
   filingAddress: 'office+tofile@quillhurst.example',
   zone: 'Europe/London',
+  postal: ['The Wool Loft', 'Quillhurst', 'Q1 4LA'],
+  phone: '01632 960 100',
+  webAddress: '',
+  hours: { days: [1, 2, 3, 4, 5], from: '08:30', until: '17:30' },
+  holidays: [],
+  numberExamples: ['QL-24052'],
+  firstNumber: '',
+  numbersAnew: false,
+  secondStep: false,
+  settled: ['hours'],
   notice:
     'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',
 };
+/** The stages of a file, in their order. */
+export const STAGES = [
+  'Survey',
+  'Drawing up',
+  'With the agency',
+  'Waiting for the season',
+  'In hand',
+  'Closed',
+];
 export const FIRM_DOMAIN = 'quillhurst.example';
 /** The address on the letterhead, read by several. */
 export const OFFICE = `office@${FIRM_DOMAIN}`;

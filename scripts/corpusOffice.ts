@@ -205,7 +205,6 @@ async function loadCorpus(db: Database, corpus: CorpusRegister, world: World, ke
         number,
         title,
         client_id: clientIds.get(clientId) ?? 0,
-        stage: '',
         general: title === 'General correspondence',
         opened: '2000-01-01',
         closed,

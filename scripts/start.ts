@@ -24,16 +24,22 @@ import { portOrOther, startMariaDB, type PrivateMariaDB } from './mariadb.ts';
 import { migrateAt } from '../server/foundation/migrate.ts';
 
 /**
- * `npm start`: everything, in order; `--fresh` begins the demo again, `--dev` serves the web app with reloading,
+ * `npm start`: everything, in order; `--empty` begins an office of one's own, without the demo, in a folder beside it;
+ * `--fresh` begins the demo again, `--dev` serves the web app with reloading,
  * `--cluster` shows it on three databases and two servers (docs/SCALING.md), in a folder that goes at the end.
  */
 const { values } = parseArgs({
-  options: { fresh: { type: 'boolean' }, dev: { type: 'boolean' }, cluster: { type: 'boolean' } },
+  options: {
+    fresh: { type: 'boolean' },
+    dev: { type: 'boolean' },
+    cluster: { type: 'boolean' },
+    empty: { type: 'boolean' },
+  },
 });
 const root = resolve(import.meta.dirname, '..');
 const data = values.cluster
   ? mkdtempSync(join(tmpdir(), 'patient-clerk-'))
-  : resolve(process.env.PATIENT_CLERK_DATA ?? join(root, '.data'));
+  : resolve(process.env.PATIENT_CLERK_DATA ?? join(root, values.empty ? '.office' : '.data'));
 const external = values.cluster ? undefined : process.env.DATABASE_URL;
 const children: ChildProcess[] = [];
 let mariadb: PrivateMariaDB | null = null;
@@ -59,7 +65,7 @@ async function begin(): Promise<void> {
   if (values.fresh && !external)
     for (const part of ['mariadb', 'outside']) rmSync(join(data, part), { recursive: true, force: true });
   const databaseUrl = external ?? (await database()).url('patient_clerk');
-  const demo = !external || process.env.DEMO === 'on';
+  const demo = !values.empty && (!external || process.env.DEMO === 'on');
   const key = readKey(join(data, 'seal.key'));
   await ensureDatabase(databaseUrl);
   await migrateAt(databaseUrl);
@@ -87,10 +93,14 @@ async function begin(): Promise<void> {
     await db.destroy();
   }
   if (!values.dev) build();
-  const port = await serve(databaseUrl, Number(process.env.PORT ?? 4310));
+  const { port, setUpCode } = await serve(databaseUrl, Number(process.env.PORT ?? 4310));
   const address = values.dev ? await serveWithReloading(port) : `http://127.0.0.1:${port}`;
   console.log(`\n  Patient Clerk is at      ${address}`);
   if (cluster) await tellOfCluster(databaseUrl, port + 1);
+  if (setUpCode)
+    console.log(
+      `  This office is still to be set up. Open it and give this code, which stands nowhere else:\n\n      ${setUpCode}`,
+    );
   if (demo) console.log(`  Sign in with             ${STAFF[0]?.email}`);
   if (demo) console.log(`  Password                 ${DEMO_PASSWORD}   (the same for all five of the staff)`);
   if (world)
@@ -116,22 +126,25 @@ async function database(): Promise<{ url(name: string): string }> {
   return proxy;
 }
 
-/** Starts a server process. @returns its port */
-async function serve(databaseUrl: string, wanted: number): Promise<number> {
+/** Starts a server process. @returns its port, and the code for setting the office up while that is to be done */
+async function serve(
+  databaseUrl: string,
+  wanted: number,
+): Promise<{ port: number; setUpCode: string | null }> {
   const port = await portOrOther(wanted);
   if (port !== wanted) say(`Port ${wanted} is in use; taking ${port} instead.`);
-  await child('server/main.ts', [], {
+  const { setUpCode } = await child<{ setUpCode: string | null }>('server/main.ts', [], {
     DATABASE_URL: databaseUrl,
     PORT: String(port),
     SEAL_KEY_FILE: join(data, 'seal.key'),
     WEB_DIR: join(root, 'dist'),
     LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
   });
-  return port;
+  return { port, setUpCode };
 }
 
 async function tellOfCluster(databaseUrl: string, wanted: number): Promise<void> {
-  console.log(`  and, a second server, at http://127.0.0.1:${await serve(databaseUrl, wanted)}`);
+  console.log(`  and, a second server, at http://127.0.0.1:${(await serve(databaseUrl, wanted)).port}`);
   for (const node of cluster?.nodes.nodes ?? [])
     console.log(`  Database ${node.name}             process ${node.pid}, port ${node.ports.sql}`);
   console.log('  All write to db1. Kill it (kill -9 and its process) and see what the office sees of it.');

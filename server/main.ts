@@ -4,7 +4,8 @@ import { startServer } from './server.ts';
 
 /** Runs one server process, told what to do by its environment (README, Configuration). */
 const server = await startServer(readConfig(process.env), process.env.LOG_LEVEL ?? 'info');
-process.send?.({ port: server.port });
+if (process.send) process.send({ port: server.port, setUpCode: server.setUpCode });
+else if (server.setUpCode) console.log(`To set the office up, open it and give the code ${server.setUpCode}`);
 
 let stopping = false;
 const stop = async () => {

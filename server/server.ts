@@ -5,6 +5,7 @@ import type { Config } from './foundation/config.ts';
 import { ensureDatabase, errorForLog, openDatabase } from './foundation/database.ts';
 import { CHORES, LEDGER, OUTGOING } from './parts.ts';
 import { Weigher } from './filing/weigher.ts';
+import { offerSetUp } from './office/setUp.ts';
 import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
@@ -15,6 +16,8 @@ import { migrateAt } from './foundation/migrate.ts';
 export interface RunningServer {
   context: AppContext;
   port: number;
+  /** What lets the first person set the office up, for the terminal alone; null when it is set up. */
+  setUpCode: string | null;
   stop(): Promise<void>;
 }
 
@@ -31,7 +34,8 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   context.held.start(context.log);
   supervisor?.start();
   weigher?.start();
-  if (config.workers)
+  const setUpCode = await offerSetUp(db);
+  if (config.workers && setUpCode === null)
     void refill(db).catch((error: unknown) =>
       context.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
     );
@@ -39,6 +43,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   return {
     context,
     port: (server.address() as AddressInfo).port,
+    setUpCode,
     stop: async () => {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();

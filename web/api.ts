@@ -7,6 +7,8 @@ export class ApiProblem extends Error {
     readonly status: number,
     message: string,
     readonly field: string | null = null,
+    /** What stands there now, by field, where somebody else has changed it meanwhile. */
+    readonly now?: Record<string, unknown>,
   ) {
     super(message);
   }
@@ -43,6 +45,7 @@ async function ask(method: string, path: string, body?: unknown): Promise<unknow
     response.status,
     problem.data?.message ?? 'Something went wrong. Please try again.',
     problem.data?.field ?? null,
+    problem.data?.now,
   );
 }
 

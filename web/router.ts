@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router';
+import type { Right } from '../contract/index.ts';
 import { whenSignedOut } from './api.ts';
 import { SCREENS } from './screens.ts';
 import { useSession } from './session.ts';
@@ -13,6 +14,24 @@ export const router = createRouter({
       meta: { open: true, title: 'Sign in' },
     },
     {
+      path: '/set-up',
+      name: 'set up',
+      component: () => import('./signin/SetUp.vue'),
+      meta: { open: true, title: 'A new office' },
+    },
+    {
+      path: '/key/:token',
+      name: 'one-time link',
+      component: () => import('./signin/OneTimeLink.vue'),
+      meta: { open: true, title: 'Choose a password' },
+    },
+    {
+      path: '/second-step',
+      name: 'second step',
+      component: () => import('./signin/SecondStepFirst.vue'),
+      meta: { title: 'A second step' },
+    },
+    {
       // A message in a window of its own.
       path: '/letter/:id(\\d+)',
       name: 'letter apart',
@@ -22,11 +41,11 @@ export const router = createRouter({
     {
       path: '/',
       component: () => import('./shell/Shell.vue'),
-      children: SCREENS.map(({ name, path, title, show }) => ({
+      children: SCREENS.map(({ name, path, title, show, right }) => ({
         name,
         path,
         component: show,
-        meta: { title },
+        meta: { title, right },
       })),
     },
   ],
@@ -34,7 +53,11 @@ export const router = createRouter({
 
 router.beforeEach(async (to) => {
   if (to.meta.open) return true;
-  return (await useSession().load()) || { name: 'sign in', query: { to: to.fullPath } };
+  const session = useSession();
+  if (!(await session.load())) return { name: 'sign in', query: { to: to.fullPath } };
+  if (session.session?.secondStepFirst && to.name !== 'second step') return { name: 'second step' };
+  const right = to.meta.right as Right | undefined;
+  return !right || session.may(right) || { name: 'today' };
 });
 router.afterEach((to) => {
   document.title = `${String(to.meta.title ?? '')} · Patient Clerk`;

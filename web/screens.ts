@@ -1,4 +1,5 @@
 import type { Component } from 'vue';
+import type { Right } from '../contract/index.ts';
 
 /** A screen within the shell. Router, rail and finder read this one list, so that they cannot drift apart. */
 export interface Screen {
@@ -13,7 +14,12 @@ export interface Screen {
   rail?: { group: 'The day' | 'Records' | 'Going out' | 'Cupboard'; count?: RailCount; needs?: boolean };
   /** Whether the finder at the top leads to it: whoever names it needs to know no number. */
   find?: boolean;
+  /** Only for those who have it. */
+  right?: Right;
 }
+
+/** Where a screen is found by whoever knows nothing of its parameters. */
+export const screenPath = (path: string): string => `/${path.split('/:')[0]}`;
 
 /** Which of the counts of the rail stands beside a screen. */
 export type RailCount = 'sorting' | 'unread' | 'clients' | 'mailings' | 'mailboxes';
@@ -127,6 +133,15 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./filing/FilingScore.vue'),
     rail: { group: 'Cupboard' },
     find: true,
+  },
+  {
+    name: 'settings',
+    path: 'settings/:part?',
+    title: 'Settings',
+    show: () => import('./office/Settings.vue'),
+    rail: { group: 'Cupboard' },
+    find: true,
+    right: 'run the office',
   },
   {
     name: 'nowhere',

@@ -1,6 +1,14 @@
 import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
-import { may as roleMay, RailCounts, Session, type Right } from '../contract/index.ts';
+import type { z } from 'zod';
+import {
+  may as roleMay,
+  RailCounts,
+  Session,
+  type Right,
+  type SetUp,
+  type SignIn,
+} from '../contract/index.ts';
 import { act, get, send } from './api.ts';
 
 /** Who is signed in, and the figures of the rail. */
@@ -21,8 +29,12 @@ export const useSession = defineStore('session', () => {
       return false;
     }
   }
-  async function signIn(email: string, password: string): Promise<void> {
-    session.value = await send('POST', Session, '/session', { email, password });
+  async function signIn(given: z.input<typeof SignIn>): Promise<void> {
+    session.value = await send('POST', Session, '/session', given);
+  }
+  /** Makes the firm and the account of whoever sets it up, who is signed in by it. */
+  async function setUp(wanted: SetUp): Promise<void> {
+    session.value = await send('POST', Session, '/set-up', wanted);
   }
   async function signOut(): Promise<void> {
     await act('DELETE', '/session');
@@ -35,5 +47,5 @@ export const useSession = defineStore('session', () => {
     const known = RailCounts.safeParse({ ...counts.value, ...fresh });
     if (known.success) counts.value = known.data;
   }
-  return { session, counts, zone, may, load, signIn, signOut, count };
+  return { session, counts, zone, may, load, signIn, setUp, signOut, count };
 });

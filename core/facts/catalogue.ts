@@ -1,3 +1,5 @@
+import { dayWords } from '../office/day.ts';
+
 /** What sort of value a fact is. */
 export const FACT_KINDS = ['text', 'number', 'date'] as const;
 export type FactKind = (typeof FACT_KINDS)[number];
@@ -62,12 +64,6 @@ export interface FieldValue {
 export function fieldWords({ text, number, date }: FieldValue, unit: string): string {
   if (number !== null)
     return `${new Intl.NumberFormat('en-GB', { maximumFractionDigits: 2 }).format(number)}${unit ? ` ${unit}` : ''}`;
-  if (date !== null)
-    return new Date(`${date}T00:00:00Z`).toLocaleDateString('en-GB', {
-      day: 'numeric',
-      month: 'long',
-      year: 'numeric',
-      timeZone: 'UTC',
-    });
+  if (date !== null) return dayWords(date);
   return text ?? '';
 }

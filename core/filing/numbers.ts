@@ -8,7 +8,9 @@ export class FileNumbers {
 
   /** @param pattern a regular expression for a whole file number, such as `QL-\d{5}` */
   constructor(pattern: string, files: readonly { id: number; number: string }[]) {
-    this.search = new RegExp(`(?<![\\p{L}\\p{N}])(?:${loosen(pattern)})(?![\\p{L}\\p{N}])`, 'giu');
+    // An office that has not said how its numbers look has none to be found.
+    const wanted = pattern ? loosen(pattern) : '(?!)';
+    this.search = new RegExp(`(?<![\\p{L}\\p{N}])(?:${wanted})(?![\\p{L}\\p{N}])`, 'giu');
     for (const file of files) this.byKey.set(numberKey(file.number), file.id);
   }
 
@@ -36,19 +38,4 @@ function loosen(pattern: string): string {
   const anchored = pattern.replace(/^\^|\$$/g, '').replace(/\\[-/.]|[-/](?![^[]*\])/g, separator);
   // Letters before digits without a separator in the pattern (K2024/01) may still be typed with a blank.
   return anchored.replace(/([A-Z])(?=\\d)/g, `$1[\\s\\-]?`);
-}
-
-/**
- * The number after the highest in use: its last run of digits counted up, kept to its width.
- * @throws when the result no longer fits the firm's pattern, or there is none to count from
- */
-export function nextNumber(pattern: string, highest: string | null): string {
-  // A number of the register, not what a stranger wrote.
-  // eslint-disable-next-line regexp/no-super-linear-move
-  const counted = (highest ?? '').replace(/\d+(?!.*\d)/, (digits) =>
-    String(Number(digits) + 1).padStart(digits.length, '0'),
-  );
-  if (!new RegExp(`^(?:${pattern})$`).test(counted))
-    throw new RangeError(`No number of the pattern ${pattern} follows ${highest ?? 'nothing'}.`);
-  return counted;
 }

@@ -1,5 +1,6 @@
 import type { AppContext } from '../foundation/context.ts';
 import { errorForLog } from '../foundation/database.ts';
+import { isSetUp } from '../foundation/firm.ts';
 import { historyToCome, weigh } from './weighing.ts';
 
 /** It is looked after this often in any case, in milliseconds. */
@@ -36,7 +37,8 @@ export class Weigher {
       this.stirred = false;
       try {
         const early = Date.now() - this.weighedAt < AMID_HISTORY;
-        if (!early || !(await historyToCome(this.context.db))) {
+        const due = !early || !(await historyToCome(this.context.db));
+        if (due && (await isSetUp(this.context.db))) {
           await weigh(this.context, () => this.stopped);
           this.weighedAt = Date.now();
         }

@@ -1,8 +1,9 @@
 import type { Knex } from 'knex';
 import { z } from 'zod';
+import { Holiday, WorkingHours } from '../../contract/office.ts';
 
 /** What the firm has settled about itself. */
-const Firm = z.object({
+export const Firm = z.object({
   name: z.string(),
   domains: z.array(z.string()),
   fileNumberPattern: z.string(),
@@ -15,6 +16,20 @@ const Firm = z.object({
   notice: z.string(),
   /** Known to the staff alone: what is copied to it is filed. It must lie in a connected mailbox. */
   filingAddress: z.string().default(''),
+  postal: z.array(z.string()).default([]),
+  phone: z.string().default(''),
+  /** Where the office reaches Patient Clerk; empty while nobody has said. */
+  webAddress: z.string().default(''),
+  hours: WorkingHours.default({ days: [1, 2, 3, 4, 5], from: '09:00', until: '17:30' }),
+  holidays: z.array(Holiday).default([]),
+  /** File numbers that the pattern was learned from; the count goes on from the highest until there are files. */
+  numberExamples: z.array(z.string()).default([]),
+  /** What the count goes on from while there are neither. */
+  firstNumber: z.string().default(''),
+  numbersAnew: z.boolean().default(false),
+  secondStep: z.boolean().default(false),
+  /** Parts of the beginning that somebody looked at and left as they were, or all of it. */
+  settled: z.array(z.string()).default([]),
 });
 export type Firm = z.infer<typeof Firm>;
 
@@ -26,10 +41,15 @@ export async function readFirm(db: Knex): Promise<Firm> {
   return Firm.parse(JSON.parse(row.value));
 }
 
+/** Whether the office has been set up in this database. */
+export async function isSetUp(db: Knex): Promise<boolean> {
+  return (await db('setting').where({ name: 'firm' }).first('name')) !== undefined;
+}
+
 /** Keeps what the firm settles about itself, in the place of what it was. */
-export async function writeFirm(db: Knex, firm: Firm): Promise<void> {
+export async function writeFirm(db: Knex, firm: z.input<typeof Firm>): Promise<void> {
   await db('setting')
-    .insert({ name: 'firm', value: JSON.stringify(firm) })
+    .insert({ name: 'firm', value: JSON.stringify(Firm.parse(firm)) })
     .onConflict('name')
     .merge();
 }

@@ -12,6 +12,7 @@ import * as kinds from './migrations/0008_kinds.ts';
 import * as changes from './migrations/0009_changes.ts';
 import * as selections from './migrations/0010_selections.ts';
 import * as weighing from './migrations/0011_weighing.ts';
+import * as office from './migrations/0012_office.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -25,6 +26,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0009_changes': changes,
   '0010_selections': selections,
   '0011_weighing': weighing,
+  '0012_office': office,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -7,6 +7,8 @@ export class Refusal extends Error {
     readonly status: number,
     message: string,
     readonly field: string | null = null,
+    /** What stands there now, by field, where somebody else has changed it meanwhile. */
+    readonly now?: Record<string, unknown>,
   ) {
     super(message);
   }

@@ -143,7 +143,7 @@ export interface Rows {
     title: string;
     client_id: number;
     adviser_id: number | null;
-    stage: string;
+    stage_id: number | null;
     general: Flag;
     opened: string;
     closed: string | null;
@@ -378,6 +378,13 @@ export interface Rows {
     made_by: number;
     made_at: Date;
   };
+  one_time_link: {
+    token_hash: Buffer;
+    kind: 'set up' | 'invite' | 'reset';
+    staff_id: number | null;
+    made_at: Date;
+    expires_at: Date;
+  };
   opt_out: {
     email_key: string;
     at: Date;
@@ -404,6 +411,10 @@ export interface Rows {
     id: number;
     hash: Buffer;
     words: string;
+  };
+  recovery_code: {
+    staff_id: number;
+    code_hash: Buffer;
   };
   return_report: {
     id: number;
@@ -455,6 +466,15 @@ export interface Rows {
     role: 'manager' | 'adviser' | 'assistant';
     password_hash: string;
     active: Flag;
+    signature: string;
+    second_step: Buffer | null;
+    second_step_last: number | null;
+    left_at: Date | null;
+  };
+  stage: {
+    id: number;
+    name: string;
+    position: number;
   };
   turn: {
     name: string;
@@ -510,11 +530,13 @@ declare module 'knex/types/tables.js' {
     migration_lease: Knex.CompositeTableType<Rows['migration_lease'], Written<Rows['migration_lease']>>;
     note: Knex.CompositeTableType<Rows['note'], Written<Rows['note']>>;
     office_rule: Knex.CompositeTableType<Rows['office_rule'], Written<Rows['office_rule']>>;
+    one_time_link: Knex.CompositeTableType<Rows['one_time_link'], Written<Rows['one_time_link']>>;
     opt_out: Knex.CompositeTableType<Rows['opt_out'], Written<Rows['opt_out']>>;
     person: Knex.CompositeTableType<Rows['person'], Written<Rows['person']>>;
     raw: Knex.CompositeTableType<Rows['raw'], Written<Rows['raw']>>;
     raw_piece: Knex.CompositeTableType<Rows['raw_piece'], Written<Rows['raw_piece']>>;
     raw_words: Knex.CompositeTableType<Rows['raw_words'], Written<Rows['raw_words']>>;
+    recovery_code: Knex.CompositeTableType<Rows['recovery_code'], Written<Rows['recovery_code']>>;
     return_report: Knex.CompositeTableType<Rows['return_report'], Written<Rows['return_report']>>;
     selection: Knex.CompositeTableType<Rows['selection'], Written<Rows['selection']>>;
     sender_domain: Knex.CompositeTableType<Rows['sender_domain'], Written<Rows['sender_domain']>>;
@@ -522,6 +544,7 @@ declare module 'knex/types/tables.js' {
     session: Knex.CompositeTableType<Rows['session'], Written<Rows['session']>>;
     setting: Knex.CompositeTableType<Rows['setting'], Written<Rows['setting']>>;
     staff: Knex.CompositeTableType<Rows['staff'], Written<Rows['staff']>>;
+    stage: Knex.CompositeTableType<Rows['stage'], Written<Rows['stage']>>;
     turn: Knex.CompositeTableType<Rows['turn'], Written<Rows['turn']>>;
     wording: Knex.CompositeTableType<Rows['wording'], Written<Rows['wording']>>;
   }

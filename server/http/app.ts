@@ -8,6 +8,7 @@ import { eventsRoute } from './events.ts';
 import { filingRoutes } from './filing.ts';
 import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
+import { officeRoutes } from './office.ts';
 import { recordsRoutes } from './records.ts';
 import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
@@ -59,6 +60,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   api.use(signedIn(context));
   api.use(eventsRoute(context));
   api.use(todayRoutes(context));
+  api.use(officeRoutes(context));
   api.use(recordsRoutes(context, entries));
   api.use(filingRoutes(context));
   api.use(mailboxRoutes(context));

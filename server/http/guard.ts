@@ -1,10 +1,9 @@
 import { parseCookie, stringifySetCookie } from 'cookie';
 import type { NextFunction, Request, RequestHandler, Response } from 'express';
 import type { z } from 'zod';
-import type { StaffMember } from '../../contract/common.ts';
 import { may, type Right } from '../../contract/rights.ts';
 import type { AppContext } from '../foundation/context.ts';
-import { sessionStaff } from '../security/sessions.ts';
+import { sessionStaff, type SignedIn } from '../security/sessions.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
 
 const COOKIE = 'patient_clerk';
@@ -50,21 +49,24 @@ function hostOf(origin: string): string | null {
 
 /**
  * Lets only signed-in staff through and notes who it is.
- * @throws Refusal (401) when nobody is, or the session has ended
+ * @param evenBeforeSecondStep also those of whom the office asks a second step that they have not set up yet
+ * @throws Refusal (401) when nobody is, or the session has ended; (403) for the latter
  */
-export function signedIn(context: AppContext): RequestHandler {
+export function signedIn(context: AppContext, { evenBeforeSecondStep = false } = {}): RequestHandler {
   return async (req, res, next) => {
     const token = sessionToken(req);
     const staff = token ? await sessionStaff(context.db, token) : null;
     if (!staff) throw new Refusal(401, 'Please sign in.');
+    if (staff.secondStepFirst && !evenBeforeSecondStep)
+      throw new Refusal(403, 'Your office asks for a second step at sign-in. Set it up first.');
     res.locals.staff = staff;
     next();
   };
 }
 
 /** Who asks: set by {@link signedIn}. */
-export function staffOf(res: Response): StaffMember {
-  return res.locals.staff as StaffMember;
+export function staffOf(res: Response): SignedIn {
+  return res.locals.staff as SignedIn;
 }
 
 /** Refuses whose role does not give the right. */

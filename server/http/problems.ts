@@ -21,7 +21,8 @@ export function problems(log: Logger) {
   return (error: unknown, req: Request, res: Response, next: NextFunction): void => {
     if (res.headersSent) return next(error);
     if (error instanceof Refusal) {
-      res.status(error.status).json({ message: error.message, field: error.field });
+      const { message, field, now } = error;
+      res.status(error.status).json({ message, field, ...(now ? { now } : {}) });
     } else if (error instanceof z.ZodError) {
       const issue = error.issues[0];
       const field = issue?.path.join('.') || null;

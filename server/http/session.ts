@@ -1,21 +1,53 @@
-import { Router } from 'express';
+import { Router, type Request, type Response } from 'express';
+import { toDataURL } from 'qrcode';
 import {
+  Forgotten,
+  LinkDone,
+  LinkOpened,
+  LinkToken,
+  LinkUsed,
+  OwnSignature,
+  PasswordAgain,
   PasswordChange,
   RailCounts,
   RailQuery,
+  RecoveryCodes,
+  SecondStepConfirm,
+  SecondStepOffer,
+  SecondStepState,
   Session,
+  SetUp,
+  SetUpState,
+  SignatureView,
   SignIn,
   type StaffMember,
 } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import type { AppContext } from '../foundation/context.ts';
-import { mustWait, noteAttempt, type Measured } from '../security/attempts.ts';
+import { errorForLog } from '../foundation/database.ts';
+import { isSetUp } from '../foundation/firm.ts';
+import { sendForgottenLink } from '../office/forgotten.ts';
+import { openedLink, useLink } from '../office/links.ts';
 import {
-  changePassword,
+  confirmSecondStep,
+  ownSignature,
+  renewRecoveryCodes,
+  secondStepState,
+  setSignature,
+  turnOffOwn,
+} from '../office/own.ts';
+import { setUp } from '../office/setUp.ts';
+import { mustWait, noteAttempt, refuseTooMany, type Measured } from '../security/attempts.ts';
+import { offerSecret, takeCode } from '../security/secondStep.ts';
+import {
   closeSession,
   closeSessions,
+  isPassword,
   openSession,
   sessionStaff,
+  setPassword,
+  whoSignsIn,
+  type SignedIn,
 } from '../security/sessions.ts';
 import { railCounts } from '../today/rail.ts';
 import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
@@ -26,17 +58,44 @@ export function sessionRoutes(context: AppContext): Router {
   const router = Router();
   const { db, log } = context;
 
-  const describe = async (staff: StaffMember) => {
+  const describe = async (staff: SignedIn) => {
     const firm = await context.firm();
     const colleagues: StaffMember[] = await db('staff')
       .where({ active: 1 })
       .orderBy('name')
       .select('id', 'name', 'email', 'role');
-    return { staff, firm: { name: firm.name, zone: firm.zone }, colleagues };
+    return {
+      staff,
+      firm: { name: firm.name, zone: firm.zone },
+      colleagues,
+      secondStepFirst: staff.secondStepFirst,
+    };
+  };
+  const early = signedIn(context, { evenBeforeSecondStep: true });
+  /** Opens a session and tells who it is of. */
+  const welcome = async (req: Request, res: Response, staffId: number) => {
+    const token = await openSession(db, staffId);
+    const staff = await sessionStaff(db, token);
+    if (!staff) throw new Refusal(401, 'Please sign in.');
+    setSessionCookie(res, token, context.config.secureCookies || req.secure);
+    reply(res, Session, await describe(staff));
+  };
+  /** Counts codes and links tried from one address. */
+  const countCode = async (req: Request) => {
+    const from = req.ip ?? 'nowhere';
+    await refuseTooMany(db, 'use a code from', from, 'Too many codes were tried. Please wait');
+    await noteAttempt(db, 'use a code from', from);
+  };
+  const refuseWrongPassword = async (req: Request, staff: StaffMember, password: string, field: string) => {
+    const who = `${staff.email} ${req.ip ?? 'nowhere'}`;
+    await refuseTooMany(db, 'sign in as', who, 'Too many wrong passwords. Please wait', undefined, field);
+    if (await isPassword(db, staff.id, password)) return;
+    await noteAttempt(db, 'sign in as', who);
+    throw new Refusal(400, 'That is not your present password.', field);
   };
 
   router.post('/session', async (req, res) => {
-    const { email, password } = SignIn.parse(req.body);
+    const { email, password, code } = SignIn.parse(req.body);
     const account = email.trim().toLowerCase();
     const from = req.ip ?? 'nowhere';
     const measures: [Measured, string][] = [
@@ -44,17 +103,15 @@ export function sessionRoutes(context: AppContext): Router {
       ['sign in from', from],
       ['sign in to', account],
     ];
-    for (const [what, who] of measures) {
-      const minutes = await mustWait(db, what, who);
-      if (minutes)
-        throw new Refusal(
-          429,
-          `Too many wrong passwords. Please wait ${minutes === 1 ? 'a minute' : `${minutes} minutes`}, or ask your office manager.`,
-        );
-    }
-    const token = await openSession(db, email, password);
-    const staff = token ? await sessionStaff(db, token) : null;
-    if (!token || !staff) {
+    for (const [what, who] of measures)
+      await refuseTooMany(
+        db,
+        what,
+        who,
+        'Too many wrong passwords. Please wait',
+        'or ask your office manager',
+      );
+    const refused = async (words: string, field: string) => {
       for (const [what, who] of measures) await noteAttempt(db, what, who);
       await noteAudit(db, {
         staffId: null,
@@ -64,14 +121,21 @@ export function sessionRoutes(context: AppContext): Router {
         after: { account, from },
       });
       log.warn({ from }, 'sign-in refused');
-      throw new Refusal(400, 'That address and password do not go together.', 'password');
+      return new Refusal(400, words, field);
+    };
+    const member = await whoSignsIn(db, email, password);
+    if (!member) throw await refused('That address and password do not go together.', 'password');
+    const { id, second_step } = member;
+    if (second_step) {
+      if (!code.trim()) throw new Refusal(400, 'Give the six figures your telephone shows.', 'code');
+      if (!(await takeCode(db, context.config.key, { id, second_step }, code)))
+        throw await refused('That code is not right, or has been used. Wait for the next one.', 'code');
     }
-    setSessionCookie(res, token, context.config.secureCookies || req.secure);
-    reply(res, Session, await describe(staff));
+    await welcome(req, res, id);
   });
 
-  router.get('/session', signedIn(context), async (_req, res) =>
-    reply(res, Session, await describe(res.locals.staff as StaffMember)),
+  router.get('/session', signedIn(context, { evenBeforeSecondStep: true }), async (_req, res) =>
+    reply(res, Session, await describe(staffOf(res))),
   );
 
   router.delete('/session', async (req, res) => {
@@ -84,14 +148,83 @@ export function sessionRoutes(context: AppContext): Router {
   router.put('/session/password', signedIn(context), async (req, res) => {
     const { current, next } = PasswordChange.parse(req.body);
     const staff = staffOf(res);
-    const who = `${staff.email} ${req.ip ?? 'nowhere'}`;
-    if (await mustWait(db, 'sign in as', who))
-      throw new Refusal(429, 'Too many wrong passwords. Please wait some minutes.', 'current');
-    if (!(await changePassword(db, staff.id, current, next, sessionToken(req) ?? ''))) {
-      await noteAttempt(db, 'sign in as', who);
-      throw new Refusal(400, 'That is not your present password.', 'current');
-    }
+    await refuseWrongPassword(req, staff, current, 'current');
+    await setPassword(db, staff.id, next, sessionToken(req) ?? '');
     await noteAudit(db, { staffId: staff.id, action: 'password changed', subject: 'staff', id: staff.id });
+    res.status(204).end();
+  });
+
+  // Whoever has forgotten it is told the same whether or not anybody has that address.
+  router.post('/session/forgotten', async (req, res) => {
+    const email = Forgotten.parse(req.body).email.trim().toLowerCase();
+    const from = req.ip ?? 'nowhere';
+    await refuseTooMany(db, 'forget from', from, 'That was asked for too often. Please wait');
+    await noteAttempt(db, 'forget from', from);
+    res.status(204).end();
+    if (await mustWait(db, 'forget a password', email)) return;
+    await noteAttempt(db, 'forget a password', email);
+    await sendForgottenLink(context, email).catch((error: unknown) =>
+      log.warn({ error: errorForLog(error) }, 'a link for a new password could not be sent'),
+    );
+  });
+
+  router.post('/session/link', async (req, res) => {
+    const { token } = LinkToken.parse(req.body);
+    await countCode(req);
+    const { kind, name, email } = await openedLink(db, token);
+    reply(res, LinkOpened, { kind, name, email, firm: (await context.firm()).name });
+  });
+  router.put('/session/link', async (req, res) => {
+    const { token, password } = LinkUsed.parse(req.body);
+    await countCode(req);
+    const { email } = await openedLink(db, token);
+    await useLink(db, token, password);
+    // They sign in with it, with their second step if they have one: a link is no way round that.
+    reply(res, LinkDone, { email });
+  });
+
+  router.get('/set-up', async (_req, res) => reply(res, SetUpState, { needed: !(await isSetUp(db)) }));
+  router.post('/set-up', async (req, res) => {
+    const wanted = SetUp.parse(req.body);
+    await countCode(req);
+    await welcome(req, res, await setUp(db, wanted, req.headers.origin ?? ''));
+  });
+
+  router.get('/session/second-step', early, async (_req, res) => {
+    const staff = staffOf(res);
+    reply(res, SecondStepState, await secondStepState(db, staff.id));
+  });
+  router.post('/session/second-step/offer', early, async (_req, res) => {
+    const { id, email } = staffOf(res);
+    const { uri, secret, sealed } = offerSecret(context.config.key, id, email, (await context.firm()).name);
+    const picture = await toDataURL(uri, { margin: 1, width: 200, color: { light: '#fffefb' } });
+    reply(res, SecondStepOffer, { picture, secret, sealed });
+  });
+  router.put('/session/second-step', early, async (req, res) => {
+    const { sealed, code } = SecondStepConfirm.parse(req.body);
+    await countCode(req);
+    reply(res, RecoveryCodes, {
+      codes: await confirmSecondStep(db, context.config.key, staffOf(res).id, sealed, code),
+    });
+  });
+  router.post('/session/second-step/codes', signedIn(context), async (req, res) => {
+    const staff = staffOf(res);
+    await refuseWrongPassword(req, staff, PasswordAgain.parse(req.body).password, 'password');
+    reply(res, RecoveryCodes, { codes: await renewRecoveryCodes(db, staff.id) });
+  });
+  router.post('/session/second-step/off', signedIn(context), async (req, res) => {
+    const staff = staffOf(res);
+    await refuseWrongPassword(req, staff, PasswordAgain.parse(req.body).password, 'password');
+    await turnOffOwn(db, staff.id);
+    res.status(204).end();
+  });
+
+  router.get('/session/signature', signedIn(context), async (_req, res) =>
+    reply(res, SignatureView, await ownSignature(db, staffOf(res).id)),
+  );
+  router.put('/session/signature', signedIn(context), async (req, res) => {
+    const { id } = staffOf(res);
+    await setSignature(db, id, OwnSignature.parse(req.body).signature);
     res.status(204).end();
   });
 

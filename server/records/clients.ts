@@ -106,7 +106,7 @@ export async function viewClient(db: Knex, id: number): Promise<ClientView | nul
       ...asFileRef(file),
       opened: file.opened,
       closedOn: file.closed,
-      stage: file.stage,
+      stage: file.stage ?? '',
     })),
     fields,
     interests,

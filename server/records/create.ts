@@ -1,12 +1,11 @@
 import type { z } from 'zod';
 import type { ClientMade, Doubles, NewClient } from '../../contract/index.ts';
 import { addressKey, nameKey } from '../../core/address/address.ts';
-import { nextNumber } from '../../core/filing/numbers.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { noteChange } from '../foundation/changes.ts';
-import { readFirm } from '../foundation/firm.ts';
+import { nextFileNumber } from '../office/settings.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from './files.ts';
 import { notFound } from '../foundation/refusal.ts';
@@ -114,10 +113,8 @@ async function adviserFor(trx: Transaction, staffId: number): Promise<number | n
 
 /** The client's General file, under the number after the highest; the lock keeps two from taking the same. */
 async function insertGeneral(trx: Transaction, staffId: number, clientId: number): Promise<number> {
-  const { fileNumberPattern } = await readFirm(trx);
   await holdTurn(trx, 'numbers');
-  const highest = await trx('file').orderBy('number', 'desc').first('number');
-  const number = nextNumber(fileNumberPattern, highest?.number ?? null);
+  const number = await nextFileNumber(trx);
   const [id = 0] = await trx('file').insert({
     number,
     title: 'General correspondence',

@@ -11,7 +11,7 @@ const FILE_REF = {
   general: 'file.general',
   opened: 'file.opened',
   closed: 'file.closed',
-  stage: 'file.stage',
+  stage: 'stage.name?',
 } as const;
 
 export type FileRow = Selected<typeof FILE_REF>;
@@ -21,7 +21,10 @@ export function readFiles(
   db: Knex,
   narrow: (files: Knex.QueryBuilder) => Knex.QueryBuilder,
 ): Promise<FileRow[]> {
-  return select(narrow(db('file').join('client', 'client.id', 'file.client_id')), FILE_REF);
+  const files = db('file')
+    .join('client', 'client.id', 'file.client_id')
+    .leftJoin('stage', 'stage.id', 'file.stage_id');
+  return select(narrow(files), FILE_REF);
 }
 
 /** A file as screens refer to it. */

@@ -1,5 +1,6 @@
 import { selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
+import { Refusal } from '../foundation/refusal.ts';
 
 /** What is tried, and how often that may fail before whoever tries has to wait. */
 const MEASURES = {
@@ -9,6 +10,11 @@ const MEASURES = {
   'sign in as': { most: 10, minutes: 15 },
   /** Passwords for one account, from wherever: guessing spread over many addresses. */
   'sign in to': { most: 100, minutes: 15 },
+  /** Codes for setting an office up, and one-time links, from one network address. */
+  'use a code from': { most: 20, minutes: 15 },
+  /** Links for a new password sent to one account, and asked for from one network address. */
+  'forget a password': { most: 5, minutes: 60 },
+  'forget from': { most: 20, minutes: 60 },
   /** Mail servers that one person tries to reach. */
   'reach a server': { most: 20, minutes: 10 },
 } as const;
@@ -32,6 +38,24 @@ export async function mustWait(db: Knex, what: Measured, who: string): Promise<n
   if (!row || row.count < most) return 0;
   const first = row.first?.getTime() ?? Date.now();
   return Math.max(1, Math.ceil((first + minutes * 60_000 - Date.now()) / 60_000));
+}
+
+/**
+ * @param words what was done too often, up to how long to wait; and what else one may do
+ * @throws Refusal when it was tried too often
+ */
+export async function refuseTooMany(
+  db: Knex,
+  what: Measured,
+  who: string,
+  words: string,
+  or?: string,
+  field: string | null = null,
+): Promise<void> {
+  const minutes = await mustWait(db, what, who);
+  if (!minutes) return;
+  const wait = minutes === 1 ? 'a minute' : `${minutes} minutes`;
+  throw new Refusal(429, `${words} ${wait}${or ? `, ${or}` : ''}.`, field);
 }
 
 /** Notes a try that counts. */

@@ -15,22 +15,27 @@ const hashToken = (token: string) => createHash('sha256').update(token).digest()
 /** Compared against when nobody has that address, so that the answer takes as long. */
 const decoy = hashPassword(randomBytes(12).toString('hex'));
 
-/**
- * Checks a password and opens a session.
- * @returns the token for the cookie, of which only a hash is kept; null when address or password is wrong
- */
-export async function openSession(db: Knex, email: string, password: string): Promise<string | null> {
+/** Whose address and password go together; null when nobody's do. */
+export async function whoSignsIn(
+  db: Knex,
+  email: string,
+  password: string,
+): Promise<{ id: number; second_step: Buffer | null } | null> {
   const member = await db('staff')
     .where({ email: email.trim().toLowerCase(), active: 1 })
-    .first('id', 'password_hash');
-  const fits = await passwordFits(member?.password_hash ?? (await decoy), password);
-  if (!member || !fits) return null;
+    .first('id', 'password_hash', 'second_step');
+  const fits = await passwordFits(member?.password_hash || (await decoy), password);
+  return member && fits ? { id: member.id, second_step: member.second_step } : null;
+}
+
+/** Opens a session for a person. @returns the token for the cookie, of which only a hash is kept */
+export async function openSession(db: Knex, staffId: number): Promise<string> {
   const token = randomBytes(32).toString('base64url');
   const now = new Date();
   await db('session').where('expires_at', '<', now).delete();
   await db('session').insert({
     token_hash: hashToken(token),
-    staff_id: member.id,
+    staff_id: staffId,
     created_at: now,
     seen_at: now,
     expires_at: new Date(now.getTime() + HOURS * 3600_000),
@@ -38,12 +43,18 @@ export async function openSession(db: Knex, email: string, password: string): Pr
   return token;
 }
 
+/** Somebody who is signed in. */
+export interface SignedIn extends StaffMember {
+  /** The office asks for a second step that they have not set up yet: nothing else is open to them. */
+  secondStepFirst: boolean;
+}
+
 /** Who the token belongs to, while it lasts. @param asking whether the person does something, which keeps it alive */
 export async function sessionStaff(
   db: Knex,
   token: string,
   { asking = true } = {},
-): Promise<StaffMember | null> {
+): Promise<SignedIn | null> {
   const now = Date.now();
   const session = db('session')
     .join('staff', 'staff.id', 'session.staff_id')
@@ -57,12 +68,18 @@ export async function sessionStaff(
     email: 'staff.email',
     role: 'staff.role',
     seen_at: 'session.seen_at',
+    second_step_first: db.raw<number>(
+      `staff.second_step IS NULL AND EXISTS (SELECT 1 FROM setting
+        WHERE setting.name = 'firm' AND JSON_VALUE(setting.value, '$.secondStep') = 1)`,
+    ),
   });
   if (row && asking && now - row.seen_at.getTime() > NOTED)
     await db('session')
       .where({ token_hash: hashToken(token) })
       .update({ seen_at: new Date(now) });
-  return row ? { id: row.id, name: row.name, email: row.email, role: row.role } : null;
+  if (!row) return null;
+  const { id, name, email, role } = row;
+  return { id, name, email, role, secondStepFirst: Boolean(row.second_step_first) };
 }
 
 /** Ends one session. */
@@ -79,23 +96,21 @@ export async function closeSessions(db: Knex, staffId: number, but?: string): Pr
   await sessions.delete();
 }
 
-/**
- * Changes a password; every other session of the person ends.
- * @param token of the session that stays
- * @returns whether the present password was right
- */
-export async function changePassword(
+/** Whether this is the person's password. */
+export async function isPassword(db: Knex, staffId: number, password: string): Promise<boolean> {
+  const row = await db('staff').where({ id: staffId }).first('password_hash');
+  return row !== undefined && (await passwordFits(row.password_hash, password));
+}
+
+/** Gives a person a password; every session of theirs ends but the one with the given token. */
+export async function setPassword(
   db: Knex,
   staffId: number,
-  current: string,
-  next: string,
-  token: string,
-): Promise<boolean> {
-  const row = await db('staff').where({ id: staffId }).first('password_hash');
-  if (!row || !(await passwordFits(row.password_hash, current))) return false;
+  password: string,
+  token?: string,
+): Promise<void> {
   await db('staff')
     .where({ id: staffId })
-    .update({ password_hash: await hashPassword(next) });
+    .update({ password_hash: await hashPassword(password) });
   await closeSessions(db, staffId, token);
-  return true;
 }

@@ -5,24 +5,19 @@ import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { readFirm } from '../foundation/firm.ts';
+import { usualSignature } from '../office/own.ts';
 import { readingOf } from '../reading/kept.ts';
 import { fromJson } from '../foundation/json.ts';
 
 export type DraftRecord = Rows['draft'];
 
-/** The lines below everything a member of staff writes: who they are, and the firm's notice. */
+/** The lines below everything a member of staff writes: their own, or who they are; then the firm's notice. */
 export async function signatureOf(db: Knex, staffId: number): Promise<string> {
   const [firm, staff] = await Promise.all([
     readFirm(db),
-    db('staff').where({ id: staffId }).first('name', 'title', 'phone'),
+    db('staff').where({ id: staffId }).first('name', 'title', 'phone', 'signature'),
   ]);
-  return [
-    [staff?.name, staff?.title].filter(Boolean).join(', '),
-    [firm.name, staff?.phone].filter(Boolean).join(', '),
-    firm.notice,
-  ]
-    .filter(Boolean)
-    .join('\n');
+  return [staff?.signature || usualSignature(firm, staff), firm.notice].filter(Boolean).join('\n');
 }
 
 /**

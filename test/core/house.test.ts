@@ -9,6 +9,7 @@ const ROOMS = [
   'security',
   'reading',
   'mailserver',
+  'office',
   'selection',
   'facts',
   'records',

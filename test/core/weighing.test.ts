@@ -2,7 +2,6 @@ import { expect } from 'chai';
 import { decide, lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
-import { nextNumber } from '../../core/filing/numbers.ts';
 import { FilingRegister, type FileData } from '../../core/filing/register.ts';
 import { ruleMatches, ruleWords, type OfficeRule } from '../../core/filing/rules.ts';
 import type { EarlierMessage, FilingContext, FilingMessage } from '../../core/filing/types.ts';
@@ -371,11 +370,5 @@ describe('reading for filing', () => {
   it('leaves endings away, so that forms of a word meet', () => {
     expect(['walls', 'walling'].map(stem)).to.deep.equal(['wall', 'wall']);
     expect([...tellingWords('Fences and fencing')]).to.have.length(1);
-  });
-  it('counts file numbers up within the firm’s pattern', () => {
-    expect(nextNumber('TW\\d{2}-\\d{4}', 'TW24-1099')).to.equal('TW24-1100');
-    expect(nextNumber('K\\d{4}/\\d{2}', 'K2024/09')).to.equal('K2024/10');
-    expect(() => nextNumber('TW\\d{2}-\\d{4}', 'TW24-9999')).to.throw(RangeError);
-    expect(() => nextNumber('TW\\d{2}-\\d{4}', null)).to.throw(RangeError);
   });
 });

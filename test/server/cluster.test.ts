@@ -202,7 +202,7 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
 
     it('know a session that was opened at the other', async () => {
       for (let round = 0; round < 5; round++) {
-        const token = await openSession(offices[0].db, MANAGER.email, 'open the gate');
+        const token = await openSession(offices[0].db, MANAGER.id);
         await until('it is known', async () => Boolean(await sessionStaff(offices[1].db, token ?? '')), 5);
       }
     });

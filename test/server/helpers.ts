@@ -120,16 +120,7 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
     ...(options.extensions ? { extensions: options.extensions } : {}),
   });
   await pointMailboxes(db, world.imapPort, world.smtpPort);
-  const config: Config = {
-    databaseUrl: url,
-    port: 0,
-    key,
-    workers: false,
-    sendGap: 0,
-    waitScale: 0.005,
-    secureCookies: false,
-    webDir: 'dist',
-  };
+  const config = testConfig(url, key);
   const context = new AppContext(db, config, pino({ level: 'silent' }));
   return {
     url,
@@ -149,6 +140,29 @@ export async function openFirm(options: FirmOptions = {}): Promise<TestFirm> {
       await db.destroy();
       rmSync(dir, { recursive: true, force: true });
     },
+  };
+}
+
+/** An office that nobody has set up yet: its tables, and nothing in them. */
+export async function openEmptyOffice(): Promise<
+  Pick<TestFirm, 'url' | 'db' | 'context' | 'config' | 'close'>
+> {
+  const { url, db } = await freshDatabase();
+  const config = testConfig(url, randomBytes(32));
+  const context = new AppContext(db, config, pino({ level: 'silent' }));
+  return { url, db, context, config, close: async () => void (await db.destroy()) };
+}
+
+function testConfig(databaseUrl: string, key: Buffer): Config {
+  return {
+    databaseUrl,
+    port: 0,
+    key,
+    workers: false,
+    sendGap: 0,
+    waitScale: 0.005,
+    secureCookies: false,
+    webDir: 'dist',
   };
 }
 

@@ -72,7 +72,42 @@ const ASKED: Record<string, Right | null> = {
   'DELETE /drafts/:id/enclosures/:enclosure': 'write messages',
   'POST /wordings': 'keep wordings',
   'DELETE /wordings/:id': 'keep wordings',
+  'POST /session/forgotten': null,
+  'POST /session/link': null,
+  'PUT /session/link': null,
+  'POST /set-up': null,
+  'POST /session/second-step/offer': null,
+  'PUT /session/second-step': null,
+  'POST /session/second-step/codes': null,
+  'POST /session/second-step/off': null,
+  'PUT /session/signature': null,
+  'PUT /office/firm': 'run the office',
+  'POST /office/numbers/try': 'run the office',
+  'PUT /office/stages': 'run the office',
+  'PUT /office/beginning': 'run the office',
+  'POST /office/staff': 'run the office',
+  'PUT /office/staff/:id': 'run the office',
+  'POST /office/staff/:id/link': 'run the office',
+  'POST /office/staff/:id/second-step/off': 'run the office',
+  'POST /office/staff/:id/leave': 'run the office',
+  'POST /office/staff/:id/back': 'run the office',
 };
+
+/** What may be read only with a right; all other reading is the staff's. */
+const READ_WITH: Record<string, Right> = {
+  'GET /office/beginning': 'run the office',
+  'GET /office/staff': 'run the office',
+};
+/** What anybody may ask who is not signed in. */
+const OPEN = [
+  'POST /session',
+  'DELETE /session',
+  'POST /session/forgotten',
+  'POST /session/link',
+  'PUT /session/link',
+  'GET /set-up',
+  'POST /set-up',
+];
 
 interface Layer {
   route?: { path: string; methods: Record<string, boolean> };
@@ -121,9 +156,21 @@ describe('who may do and see what', () => {
   it('lets nobody in who has not signed in', async () => {
     for (const route of routesOf(app)) {
       const [method = '', path = ''] = route.split(' ');
-      if (route.endsWith(' /session')) continue;
+      if (route === 'GET /session') continue;
       const answer = await request(app)[method.toLowerCase() as 'get'](`/api${filled(path)}`);
-      expect([route, answer.status]).to.deep.equal([route, 401]);
+      expect([route, answer.status === 401]).to.deep.equal([route, !OPEN.includes(route)]);
+    }
+  });
+
+  it('shows each role what the table lets it read', async () => {
+    for (const route of routesOf(app).filter((each) => each.startsWith('GET '))) {
+      if (route.includes('/events')) continue;
+      for (const role of Object.keys(ROLES) as Role[]) {
+        const answer = await as(role, 'get', filled(route.slice(4)));
+        const right = READ_WITH[route];
+        const may = !right || (RIGHTS[right] as readonly string[]).includes(role);
+        expect([route, role, answer.status === 403]).to.deep.equal([route, role, !may]);
+      }
     }
   });
 

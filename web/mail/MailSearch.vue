@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import DateField from '../ui/DateField.vue';
 import { useMailList } from './mailList.ts';
 
 /** What of the mail is looked for, and in which time. */
@@ -15,8 +16,8 @@ const again = () => post.show(() => undefined);
       aria-label="Search the mail: people, words, a file number"
       placeholder="People, words, a file number"
     />
-    <label class="quiet">from <input v-model="post.from" type="date" class="day" @change="again()" /></label>
-    <label class="quiet">to <input v-model="post.until" type="date" class="day" @change="again()" /></label>
+    <DateField v-model="post.from" label="from" class="day" clearable @update:model-value="again()" />
+    <DateField v-model="post.until" label="to" class="day" clearable @update:model-value="again()" />
     <button v-if="post.q.trim().length > 1" type="button" class="link" @click="post.lookOnServers()">
       look on the server too
     </button>
@@ -33,10 +34,6 @@ const again = () => post.show(() => undefined);
   font: inherit;
 }
 .day {
-  font: inherit;
-  border: 1px solid var(--hairline);
-  background: var(--sheet);
-  padding: 2px 4px;
-  color: var(--ink);
+  flex: 0 0 190px;
 }
 </style>

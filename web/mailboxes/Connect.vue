@@ -4,6 +4,7 @@ import { Guess, GuessAsk, Made, MailboxConnect, type MailboxAccess } from '../..
 import { send } from '../api.ts';
 import { useForm } from '../ui/form.ts';
 import Trouble from '../parts/Trouble.vue';
+import DateField from '../ui/DateField.vue';
 import { useSession } from '../session.ts';
 import AccessForm from './AccessForm.vue';
 import Steps from './Steps.vue';
@@ -119,7 +120,7 @@ const make = () =>
             <v-radio :value="true" label="Everything there is" />
             <v-radio :value="false" label="Mail since a day" />
           </v-radio-group>
-          <input v-if="!all" v-model="takeFrom" type="date" class="day" aria-label="Mail since" />
+          <DateField v-if="!all" v-model="takeFrom" label="Mail since" class="day" />
           <h3 class="mt-4">Folders that are never read</h3>
           <p class="quiet">
             Ticked folders are never opened, nor what lies in folders called Personal or Private.
@@ -196,9 +197,7 @@ const make = () =>
   display: block;
 }
 .day {
-  font: inherit;
-  border: 1px solid var(--strong);
-  padding: 4px 6px;
+  max-width: 220px;
 }
 input[type='checkbox'] {
   accent-color: var(--spruce);

@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router';
 import { MailboxChange, MailboxSettings, type MailboxAccess } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
+import DateField from '../ui/DateField.vue';
 import { useSession } from '../session.ts';
 import { many, useTimes } from '../words.ts';
 import AccessForm from './AccessForm.vue';
@@ -144,7 +145,7 @@ async function disconnect() {
           <v-radio :value="true" label="Everything there is" />
           <v-radio :value="false" label="Mail since a day" />
         </v-radio-group>
-        <input v-if="!all" v-model="takeFrom" type="date" class="day" aria-label="Mail since" />
+        <DateField v-if="!all" v-model="takeFrom" label="Mail since" class="day" />
         <h3 class="mt-3">Folders that are never read</h3>
         <div class="folders">
           <label v-for="folder in box.folders" :key="folder.id"
@@ -280,10 +281,7 @@ async function disconnect() {
 }
 select,
 .day {
-  font: inherit;
-  border: 1px solid var(--hairline);
-  background: var(--sheet);
-  padding: 2px 4px;
+  max-width: 220px;
 }
 input[type='checkbox'] {
   accent-color: var(--spruce);

@@ -6,8 +6,10 @@ import { act, wordsOf } from '../api.ts';
 import { useForm } from '../ui/form.ts';
 import { useSession } from '../session.ts';
 import AskDialog from '../ui/AskDialog.vue';
+import SecondStep from './SecondStep.vue';
+import Signature from './Signature.vue';
 
-/** One's own password, and the places where one is signed in. */
+/** One's own account: password, signature, second step, and the places where one is signed in. */
 const open = defineModel<boolean>({ required: true });
 const session = useSession();
 const router = useRouter();
@@ -64,6 +66,11 @@ async function everywhere() {
         <v-btn type="submit" color="primary" variant="flat">Change it</v-btn>
       </div>
     </form>
+    <hr class="my-4" />
+    <Signature />
+    <hr class="my-4" />
+    <h3 class="mb-1">Second step at sign-in</h3>
+    <SecondStep />
     <hr class="my-4" />
     <p class="mb-2">
       If you left a desk or a telephone signed in, end it from here. You sign in again afterwards.

@@ -3,10 +3,12 @@ import { onKeyStroke } from '@vueuse/core';
 import { computed, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import KeyCap from '../parts/KeyCap.vue';
-import { SCREENS } from '../screens.ts';
+import { SCREENS, screenPath } from '../screens.ts';
+import { useSession } from '../session.ts';
 import { useSearching } from '../parts/searching.ts';
 
 const router = useRouter();
+const session = useSession();
 const input = ref<HTMLInputElement | null>(null);
 const words = ref('');
 const open = ref(false);
@@ -27,8 +29,12 @@ const choices = computed(() => [
     to: `/clients/${file.clientId}?file=${file.id}`,
   })),
   ...SCREENS.filter(
-    ({ title, find }) => find && words.value && title.toLowerCase().startsWith(words.value.toLowerCase()),
-  ).map(({ title, path }) => ({ key: path, words: title, more: 'screen', to: `/${path}` })),
+    ({ title, find, right }) =>
+      find &&
+      (!right || session.may(right)) &&
+      words.value &&
+      title.toLowerCase().startsWith(words.value.toLowerCase()),
+  ).map(({ title, path }) => ({ key: path, words: title, more: 'screen', to: screenPath(path) })),
   ...(words.value.trim().length > 2
     ? [
         {

@@ -3,7 +3,7 @@ import { useIntervalFn } from '@vueuse/core';
 import { computed, onUnmounted, ref } from 'vue';
 import { useRouter } from 'vue-router';
 import type { Topic } from '../../contract/index.ts';
-import { SCREENS, type RailCount } from '../screens.ts';
+import { SCREENS, screenPath, type RailCount } from '../screens.ts';
 import { useSession } from '../session.ts';
 import { closeLive, openLive, useLive } from '../ui/live.ts';
 import { many, useTimes } from '../words.ts';
@@ -19,8 +19,10 @@ const account = ref(false);
 const countOf = (count: RailCount | undefined) =>
   count === 'mailboxes' ? counts.value?.mailboxes.total : count && counts.value?.[count];
 const groups = computed(() => {
-  const links = SCREENS.flatMap(({ path, title, rail }) =>
-    rail ? [{ to: `/${path}`, words: title, ...rail, count: countOf(rail.count) }] : [],
+  const links = SCREENS.flatMap(({ path, title, rail, right }) =>
+    rail && (!right || session.may(right))
+      ? [{ to: screenPath(path), words: title, ...rail, count: countOf(rail.count) }]
+      : [],
   );
   return [...new Set(links.map(({ group }) => group))].map((name) => ({
     name,
@@ -91,7 +93,7 @@ async function signOut() {
         </template>
         <v-list density="compact" border rounded="sm" elevation="0">
           <v-list-item :title="session.session?.firm.name" :subtitle="session.session?.staff.email" />
-          <v-list-item title="Password and sessions" @click="account = true" />
+          <v-list-item title="Your account" @click="account = true" />
           <v-list-item title="Sign out" @click="signOut" />
         </v-list>
       </v-menu>

@@ -9,6 +9,7 @@ import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
 import { list, many, useTimes } from '../words.ts';
 import MailByDay from './MailByDay.vue';
+import StillToDo from './StillToDo.vue';
 
 const session = useSession();
 const { today: dayWords, hour, since, clock, brief } = useTimes();
@@ -123,6 +124,7 @@ const mailboxWords = computed(() => {
         without you.</template
       >
     </p>
+    <StillToDo v-if="session.may('run the office')" />
     <Trouble :words="problem" :retry="load" class="mt-4" />
     <div v-if="today" class="columns">
       <section aria-labelledby="needs">

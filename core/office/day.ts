@@ -1,0 +1,53 @@
+const MONTHS = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec'];
+/** Two figures of a year are of this century up to so many years from now, else of the last. */
+const AHEAD = 30;
+/** No day is written longer. */
+const LONGEST = 60;
+const DAY = 24 * 3600 * 1000;
+
+/**
+ * The calendar day somebody typed, the day before the month: `3 May 2026`, `3.5.26`, `3/5`, `2026-05-03`, `today`,
+ * `tomorrow`, `yesterday`.
+ * @param today as `2026-05-03`: where the year is left out it is this one
+ * @returns as `2026-05-03`; null when it is no day
+ */
+export function readDay(text: string, today: string): string | null {
+  const typed = text.slice(0, LONGEST).trim().toLowerCase();
+  const near = ['yesterday', 'today', 'tomorrow'].indexOf(typed);
+  if (near >= 0)
+    return new Date(Date.parse(`${today}T00:00:00Z`) + (near - 1) * DAY).toISOString().slice(0, 10);
+  const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(typed);
+  if (iso) return asDay(Number(iso[1]), Number(iso[2]), Number(iso[3]));
+  const figures = /^(\d{1,2})[./ -](\d{1,2})(?:[./ -](\d{2}|\d{4}))?$/.exec(typed);
+  if (figures) return asDay(yearOf(figures[3], today), Number(figures[2]), Number(figures[1]));
+  const named =
+    /^(?:\p{L}{2,10}\s+)?(\d{1,2})(?:st|nd|rd|th)?[ .]?\s*([a-z]{3,9})\.?(?:\s+(\d{2}|\d{4}))?$/u.exec(typed);
+  if (!named) return null;
+  const month = MONTHS.indexOf((named[2] ?? '').slice(0, 3)) + 1;
+  return month ? asDay(yearOf(named[3], today), month, Number(named[1])) : null;
+}
+
+function yearOf(figures: string | undefined, today: string): number {
+  const now = Number(today.slice(0, 4));
+  if (figures === undefined) return now;
+  if (figures.length === 4) return Number(figures);
+  const year = Math.floor(now / 100) * 100 + Number(figures);
+  return year > now + AHEAD ? year - 100 : year;
+}
+
+/** A day that the calendar has. */
+function asDay(year: number, month: number, day: number): string | null {
+  const date = new Date(Date.UTC(year, month - 1, day));
+  if (year < 1000 || date.getUTCMonth() !== month - 1 || date.getUTCDate() !== day) return null;
+  return date.toISOString().slice(0, 10);
+}
+
+/** A day as the office writes it: `3 May 2026`. */
+export function dayWords(day: string): string {
+  return new Date(`${day}T00:00:00Z`).toLocaleDateString('en-GB', {
+    day: 'numeric',
+    month: 'long',
+    year: 'numeric',
+    timeZone: 'UTC',
+  });
+}

@@ -1,0 +1,68 @@
+import type { BeginningPart } from '../../contract/index.ts';
+
+/** A page of Settings. The beginning of an office goes through those that it asks for, in this order. */
+export interface SettingsPart {
+  /** In the address. */
+  key: string;
+  title: string;
+  /** What an office that begins is told of it. */
+  why: string;
+  /** Where it is seen to. */
+  path: string;
+  /** What the beginning calls it. */
+  begins?: BeginningPart['key'];
+}
+
+export const PARTS: readonly SettingsPart[] = [
+  {
+    key: 'firm',
+    title: 'The firm',
+    why: 'Name, domains and postal address: what clients see, and by which mail from colleagues is told.',
+    path: '/settings/firm',
+    begins: 'firm',
+  },
+  {
+    key: 'hours',
+    title: 'Hours and holidays',
+    why: 'When the office works.',
+    path: '/settings/hours',
+    begins: 'hours',
+  },
+  {
+    key: 'numbers',
+    title: 'File numbers',
+    why: 'How they look, so that a number in a message leads to its file.',
+    path: '/settings/numbers',
+    begins: 'numbers',
+  },
+  {
+    key: 'stages',
+    title: 'Stages of a file',
+    why: 'What a file goes through from opened to closed.',
+    path: '/settings/stages',
+    begins: 'stages',
+  },
+  {
+    key: 'staff',
+    title: 'Staff',
+    why: 'Who works here, and may do what.',
+    path: '/settings/staff',
+    begins: 'staff',
+  },
+  {
+    key: 'mailboxes',
+    title: 'Mailboxes',
+    why: 'Whose mail is kept in step and logged.',
+    path: '/mailboxes/connect',
+    begins: 'mailboxes',
+  },
+  {
+    key: 'records',
+    title: 'Records',
+    why: 'Clients, their people and files.',
+    path: '/clients',
+    begins: 'records',
+  },
+  { key: 'mail', title: 'Folders and domains', path: '/settings/mail', why: '' },
+  { key: 'door', title: 'Signing in', path: '/settings/door', why: '' },
+];
