@@ -2,6 +2,7 @@ export * from './common.ts';
 export * from './changes.ts';
 export * from './session.ts';
 export * from './records.ts';
+export * from './register.ts';
 export * from './correspondence.ts';
 export * from './filing.ts';
 export * from './mailbox.ts';

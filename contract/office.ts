@@ -78,6 +78,8 @@ export const FirmSettings = z.object({
   /** Its postal address, a line each. */
   postal: Lines(8),
   phone: z.string().trim().max(60),
+  /** ISO 3166: telephone numbers and postal addresses that name none are of it. */
+  country: z.string().regex(/^[A-Z]{2}$/, 'Choose a country.'),
   /** Where the office reaches Patient Clerk, for links in mail. */
   webAddress: z
     .string()
@@ -125,25 +127,28 @@ export const NumbersLearned = z.object({
 });
 export type NumbersLearned = z.output<typeof NumbersLearned>;
 
-export const Stage = z.object({ id: z.number(), name: z.string(), files: z.number() });
-export type Stage = z.output<typeof Stage>;
+/** The office's own lists of names. */
+export const ListName = z.enum(['stage', 'service', 'interest', 'tag', 'topic']);
+export type ListName = z.infer<typeof ListName>;
 
-/** The stages as they are to be, in order; one without an id is new, one left out goes. */
-export const StagesChange = z
+/** A name of a list, and how many records bear it. */
+export const ListEntry = z.object({ id: z.number(), name: z.string(), used: z.number() });
+export type ListEntry = z.output<typeof ListEntry>;
+
+/** A list as it is to be, in order; an entry without an id is new, one left out goes. */
+export const ListChange = z
   .object({
-    stages: z
-      .array(
-        z.object({ id: Id.nullable(), name: z.string().trim().min(1, 'Give each stage a name.').max(60) }),
-      )
-      .max(60),
-    /** Where files of a stage that goes are put. */
-    moved: z.array(z.object({ from: Id, to: Id.nullable() })).max(60),
+    entries: z
+      .array(z.object({ id: Id.nullable(), name: z.string().trim().min(1, 'Give each a name.').max(60) }))
+      .max(300),
+    /** What records bear in the place of an entry that goes; null for nothing. */
+    moved: z.array(z.object({ from: Id, to: Id.nullable() })).max(300),
   })
-  .refine(({ stages }) => new Set(stages.map(({ name }) => name.toLowerCase())).size === stages.length, {
-    message: 'Two stages bear one name.',
-    path: ['stages'],
+  .refine(({ entries }) => new Set(entries.map(({ name }) => name.toLowerCase())).size === entries.length, {
+    message: 'Two bear one name.',
+    path: ['entries'],
   });
-export type StagesChange = z.output<typeof StagesChange>;
+export type ListChange = z.output<typeof ListChange>;
 
 /** A colleague, as the office keeps them. */
 export const StaffRecord = z.object({

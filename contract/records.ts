@@ -4,6 +4,7 @@ import { FileRef, Id, Page } from './common.ts';
 import { Fact } from './facts.ts';
 
 export const ClientKind = z.enum(['person', 'couple', 'company', 'trust', 'estate', 'public body']);
+export type ClientKind = z.infer<typeof ClientKind>;
 
 export const NewClient = z
   .object({
@@ -13,12 +14,15 @@ export const NewClient = z
     kind: ClientKind.default('person'),
     status: z.enum(['active', 'prospect']).default('prospect'),
     place: z.string().trim().max(200).default(''),
-    firstName: z.string().trim().max(80),
-    lastName: z.string().trim().max(80),
-    email: z.string().trim().max(254),
+    firstName: z.string().trim().max(80).default(''),
+    lastName: z.string().trim().max(80).default(''),
+    email: z.string().trim().max(254).default(''),
     role: z.string().trim().max(80).default(''),
   })
-  .refine(({ email }) => isAddress(email), { message: 'That is not an email address.', path: ['email'] })
+  .refine(({ email }) => !email || isAddress(email), {
+    message: 'That is not an email address.',
+    path: ['email'],
+  })
   .refine(({ firstName, lastName }) => firstName || lastName, {
     message: 'Give the person a name.',
     path: ['lastName'],
@@ -68,10 +72,14 @@ export const ClientPerson = z.object({
   id: z.number(),
   name: z.string(),
   role: z.string(),
+  /** Mailings to the client are addressed to them. */
+  writes: z.boolean(),
+  phones: z.array(z.object({ number: z.string(), purpose: z.string() })),
   addresses: z.array(
     z.object({
       email: z.string(),
       current: z.boolean(),
+      purpose: z.string(),
       returned: z.string().nullable(),
       optedOut: z.string().nullable(),
     }),
@@ -87,6 +95,11 @@ export const ClientView = z.object({
   service: z.string().nullable(),
   place: z.string(),
   postal: z.array(z.string()),
+  country: z.string(),
+  greeting: z.string().nullable(),
+  note: z.string(),
+  phones: z.array(z.object({ number: z.string(), purpose: z.string() })),
+  tags: z.array(z.string()),
   adviser: z.string().nullable(),
   people: z.array(ClientPerson),
   files: z.array(FileRef.extend({ opened: z.string(), closedOn: z.string().nullable(), stage: z.string() })),

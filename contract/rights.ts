@@ -13,6 +13,8 @@ export const RIGHTS = {
   /** Those that colleagues keep, too; one's own everybody may. */
   'drop wordings': ['manager', 'adviser'],
   'add to the records': ['manager', 'adviser', 'assistant'],
+  /** Change clients, people and files, opt-outs too; take changes back. */
+  'change the records': ['manager', 'adviser', 'assistant'],
   'prepare mailings': ['manager', 'adviser', 'assistant'],
   /** Let them go, stop them, settle what is uncertain. */
   'release mailings': ['manager', 'adviser'],

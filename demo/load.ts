@@ -130,6 +130,8 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       { id: 3, label: 'Plan review', kind: 'date', unit: '', position: 3 },
     ]);
     const { clients } = register;
+    const services = [...new Set(clients.flatMap(({ service }) => service ?? []))];
+    await trx('service').insert(services.map((name, position) => ({ name, position })));
     await insertAll(
       trx,
       'client',
@@ -148,19 +150,19 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
     );
     await insertAll(
       trx,
-      'field_value',
+      'client_field_value',
       clients.map(({ id, holding }) => ({ client_id: id, field_id: 1, number_value: holding })),
     );
     await insertAll(
       trx,
-      'field_value',
+      'client_field_value',
       clients
         .filter(({ woodland }) => woodland > 0)
         .map(({ id, woodland }) => ({ client_id: id, field_id: 2, number_value: woodland })),
     );
     await insertAll(
       trx,
-      'field_value',
+      'client_field_value',
       clients.map(({ id, review }) => ({ client_id: id, field_id: 3, date_value: review })),
     );
     await insertAll(

@@ -13,6 +13,7 @@ export const FIRM = {
   zone: 'Europe/London',
   postal: ['The Wool Loft', 'Quillhurst', 'Q1 4LA'],
   phone: '01632 960 100',
+  country: 'GB',
   webAddress: '',
   hours: { days: [1, 2, 3, 4, 5], from: '08:30', until: '17:30' },
   holidays: [],

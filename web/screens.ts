@@ -92,6 +92,12 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./clients/Client.vue'),
   },
   {
+    name: 'client record',
+    path: 'clients/:id(\\d+)/record',
+    title: 'Record',
+    show: () => import('./register/ClientRecord.vue'),
+  },
+  {
     name: 'mailings',
     path: 'mailings',
     title: 'Mailings',

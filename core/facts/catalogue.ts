@@ -1,7 +1,18 @@
 import { dayWords } from '../office/day.ts';
 
 /** What sort of value a fact is. */
-export const FACT_KINDS = ['text', 'number', 'date'] as const;
+export const FACT_KINDS = [
+  'text',
+  'long text',
+  'number',
+  'money',
+  'date',
+  'yes or no',
+  'choice',
+  'choices',
+  'person',
+  'client',
+] as const;
 export type FactKind = (typeof FACT_KINDS)[number];
 
 /** Where a fact comes from. */
@@ -60,10 +71,24 @@ export interface FieldValue {
   date: string | null;
 }
 
-/** A field's value as people read it: `14.2 ha`, `3 May 2026`; empty when there is none. */
-export function fieldWords({ text, number, date }: FieldValue, unit: string): string {
-  if (number !== null)
-    return `${new Intl.NumberFormat('en-GB', { maximumFractionDigits: 2 }).format(number)}${unit ? ` ${unit}` : ''}`;
+/** A field's value as people read it: `14.2 ha`, `£1,200.00`, `3 May 2026`, `yes`; empty when there is none. */
+export function fieldWords(
+  { text, number, date }: FieldValue,
+  unit: string,
+  kind: FactKind = 'number',
+): string {
+  if (number !== null && kind === 'yes or no') return number ? 'yes' : 'no';
+  if (number !== null) return numberWords(number, unit, kind === 'money');
   if (date !== null) return dayWords(date);
   return text ?? '';
+}
+
+/** A sign such as £ stands before the figures, a word such as ha or EUR behind them. */
+function numberWords(number: number, unit: string, money: boolean): string {
+  const figures = new Intl.NumberFormat('en-GB', {
+    minimumFractionDigits: money ? 2 : 0,
+    maximumFractionDigits: 2,
+  }).format(number);
+  if (!unit) return figures;
+  return /\p{Sc}/u.test(unit) ? `${unit}${figures}` : `${figures} ${unit}`;
 }

@@ -7,17 +7,22 @@ import {
   fieldWords,
   type BuiltInKey,
   type FactInfo,
+  type FactKind,
   type Facts,
 } from '../../core/facts/catalogue.ts';
 import { readFirm } from '../foundation/firm.ts';
-import { groupBy, select, type Selected } from '../foundation/rows.ts';
+import { groupBy, select } from '../foundation/rows.ts';
 
 /** So many records are asked for in one statement. */
 const CHUNK = 1000;
 
 /** All that can be known of a record: what every firm knows, then its own fields in its own order. */
 export async function factCatalogue(db: Knex): Promise<FactInfo[]> {
-  const fields = await db('field').orderBy('position').select('id', 'label', 'kind', 'unit');
+  const fields = await db('field')
+    .where({ of: 'client' })
+    .whereNull('gone_at')
+    .orderBy('position')
+    .select('id', 'label', 'kind', 'unit');
   return [...BUILT_IN_FACTS, ...fields.map(({ id, label, kind, unit }) => fieldFact(id, label, kind, unit))];
 }
 
@@ -65,8 +70,7 @@ export async function gatherFacts(db: Knex, about: readonly FactsAbout[]): Promi
       'adviser.phone': adviser?.phone ?? '',
       'firm.name': firm.name,
     };
-    const own = (valuesOf.get(clientId) ?? []).map((value) => [fieldKey(value.field_id), wordsOf(value)]);
-    return { ...builtIn, ...Object.fromEntries(own) };
+    return { ...builtIn, ...inWords(valuesOf.get(clientId) ?? []) };
   });
 }
 
@@ -79,34 +83,58 @@ async function inChunks<T>(
   return all;
 }
 
-const FIELD_VALUE = {
-  client_id: 'field_value.client_id',
-  field_id: 'field_value.field_id',
-  unit: 'field.unit',
-  text: 'field_value.text_value',
-  number: 'field_value.number_value',
-  date: 'field_value.date_value',
-} as const;
-type FieldValueRow = Selected<typeof FIELD_VALUE>;
-
-function readFieldValues(db: Knex, clientIds: readonly number[]): Promise<FieldValueRow[]> {
-  const values = db('field_value')
-    .join('field', 'field.id', 'field_value.field_id')
-    .whereIn('field_value.client_id', clientIds)
-    .orderBy('field.position');
-  return select(values, FIELD_VALUE);
+/** One line of what stands in a field; of several choices each is a line. */
+interface FieldLine {
+  client_id: number;
+  field_id: number;
+  unit: string;
+  kind: FactKind;
+  text: string | null;
+  number: number | null;
+  date: string | null;
 }
 
-function wordsOf(value: FieldValueRow): string {
-  return fieldWords(value, value.unit);
+/** What stands in the firm's own fields: choices by their labels, people and clients by their names. */
+function readFieldValues(db: Knex, clientIds: readonly number[]): Promise<FieldLine[]> {
+  const values = db('client_field_value')
+    .join('field', 'field.id', 'client_field_value.field_id')
+    .leftJoin('field_choice', 'field_choice.id', 'client_field_value.choice_id')
+    .leftJoin('person', 'person.id', 'client_field_value.person_link')
+    .leftJoin({ linked: 'client' }, 'linked.id', 'client_field_value.client_link')
+    .whereIn('client_field_value.client_id', clientIds)
+    .whereNull('field.gone_at')
+    .orderBy(['field.position', 'client_field_value.item']);
+  return select(values, {
+    client_id: 'client_field_value.client_id',
+    field_id: 'client_field_value.field_id',
+    unit: 'field.unit',
+    kind: 'field.kind',
+    text: db.raw<string | null>(
+      `COALESCE(field_choice.label, TRIM(CONCAT(person.first_name, ' ', person.last_name)), linked.name,
+        client_field_value.text_value)`,
+    ),
+    number: 'client_field_value.number_value',
+    date: 'client_field_value.date_value',
+  });
+}
+
+/** What stands in each of a record's fields, in words, by key. */
+function inWords(lines: readonly FieldLine[]): Facts {
+  const words: Record<string, string> = {};
+  for (const line of lines) {
+    const key = fieldKey(line.field_id);
+    const before = words[key];
+    words[key] = [before, fieldWords(line, line.unit, line.kind)].filter(Boolean).join(', ');
+  }
+  return words;
 }
 
 /** What stands in the firm's own fields of one client, in their order. */
 export async function ownFacts(db: Knex, clientId: number): Promise<Fact[]> {
   const [catalogue, values] = await Promise.all([factCatalogue(db), readFieldValues(db, [clientId])]);
-  const valueOf = new Map(values.map((value) => [fieldKey(value.field_id), wordsOf(value)]));
+  const words = inWords(values);
   return catalogue.flatMap((fact) => {
-    const value = valueOf.get(fact.key);
+    const value = words[fact.key];
     return value ? [{ ...fact, value }] : [];
   });
 }

@@ -18,6 +18,7 @@ export const Firm = z.object({
   filingAddress: z.string().default(''),
   postal: z.array(z.string()).default([]),
   phone: z.string().default(''),
+  country: z.string().default('GB'),
   /** Where the office reaches Patient Clerk; empty while nobody has said. */
   webAddress: z.string().default(''),
   hours: WorkingHours.default({ days: [1, 2, 3, 4, 5], from: '09:00', until: '17:30' }),

@@ -13,6 +13,7 @@ import * as changes from './migrations/0009_changes.ts';
 import * as selections from './migrations/0010_selections.ts';
 import * as weighing from './migrations/0011_weighing.ts';
 import * as office from './migrations/0012_office.ts';
+import * as register from './migrations/0013_register.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -27,6 +28,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0010_selections': selections,
   '0011_weighing': weighing,
   '0012_office': office,
+  '0013_register': register,
 };
 
 /** Whether migrations are still to be carried out. */

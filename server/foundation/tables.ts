@@ -17,6 +17,7 @@ export interface Rows {
     position: number;
     returned_at: Date | null;
     returned_why: string | null;
+    purpose: string;
   };
   attempt: {
     id: number;
@@ -52,6 +53,19 @@ export interface Rows {
     postal: string;
     greeting: string | null;
     adviser_id: number | null;
+    country: string;
+    note: string;
+  };
+  client_field_value: {
+    client_id: number;
+    field_id: number;
+    item: number;
+    text_value: string | null;
+    number_value: number | null;
+    date_value: string | null;
+    choice_id: number | null;
+    person_link: number | null;
+    client_link: number | null;
   };
   client_interest: {
     client_id: number;
@@ -64,8 +78,18 @@ export interface Rows {
     position: number;
     writes: Flag;
   };
+  client_tag: {
+    client_id: number;
+    tag_id: number;
+  };
   conversation: {
     id: number;
+  };
+  delivery: {
+    client_id: number;
+    kind: 'letters' | 'statements' | 'mailings';
+    way: 'email' | 'post' | 'both' | 'none';
+    person_id: number | null;
   };
   dispatch: {
     id: number;
@@ -126,16 +150,27 @@ export interface Rows {
   field: {
     id: number;
     label: string;
-    kind: 'text' | 'number' | 'date';
+    of: 'client' | 'person' | 'file';
+    kind:
+      | 'text'
+      | 'number'
+      | 'date'
+      | 'long text'
+      | 'money'
+      | 'yes or no'
+      | 'choice'
+      | 'choices'
+      | 'person'
+      | 'client';
     unit: string;
     position: number;
+    gone_at: Date | null;
   };
-  field_value: {
-    client_id: number;
+  field_choice: {
+    id: number;
     field_id: number;
-    text_value: string | null;
-    number_value: number | null;
-    date_value: string | null;
+    label: string;
+    position: number;
   };
   file: {
     id: number;
@@ -147,6 +182,17 @@ export interface Rows {
     general: Flag;
     opened: string;
     closed: string | null;
+  };
+  file_field_value: {
+    file_id: number;
+    field_id: number;
+    item: number;
+    text_value: string | null;
+    number_value: number | null;
+    date_value: string | null;
+    choice_id: number | null;
+    person_link: number | null;
+    client_link: number | null;
   };
   file_person: {
     file_id: number;
@@ -191,6 +237,7 @@ export interface Rows {
   interest: {
     id: number;
     name: string;
+    position: number;
   };
   lesson: {
     id: number;
@@ -394,6 +441,29 @@ export interface Rows {
     id: number;
     first_name: string;
     last_name: string;
+    title: string;
+    greeting: string | null;
+    note: string;
+  };
+  person_field_value: {
+    person_id: number;
+    field_id: number;
+    item: number;
+    text_value: string | null;
+    number_value: number | null;
+    date_value: string | null;
+    choice_id: number | null;
+    person_link: number | null;
+    client_link: number | null;
+  };
+  phone: {
+    id: number;
+    client_id: number | null;
+    person_id: number | null;
+    number: string;
+    number_key: string;
+    purpose: string;
+    position: number;
   };
   raw: {
     id: number;
@@ -446,6 +516,11 @@ export interface Rows {
     id: string;
     seen_at: Date;
   };
+  service: {
+    id: number;
+    name: string;
+    position: number;
+  };
   session: {
     token_hash: Buffer;
     staff_id: number;
@@ -476,6 +551,22 @@ export interface Rows {
     name: string;
     position: number;
   };
+  tag: {
+    id: number;
+    name: string;
+    position: number;
+  };
+  topic: {
+    id: number;
+    name: string;
+    position: number;
+  };
+  topic_opt_out: {
+    email_key: string;
+    topic_id: number;
+    at: Date;
+    how: string;
+  };
   turn: {
     name: string;
     taken: number;
@@ -497,15 +588,22 @@ declare module 'knex/types/tables.js' {
     audit: Knex.CompositeTableType<Rows['audit'], Written<Rows['audit']>>;
     change_event: Knex.CompositeTableType<Rows['change_event'], Written<Rows['change_event']>>;
     client: Knex.CompositeTableType<Rows['client'], Written<Rows['client']>>;
+    client_field_value: Knex.CompositeTableType<
+      Rows['client_field_value'],
+      Written<Rows['client_field_value']>
+    >;
     client_interest: Knex.CompositeTableType<Rows['client_interest'], Written<Rows['client_interest']>>;
     client_person: Knex.CompositeTableType<Rows['client_person'], Written<Rows['client_person']>>;
+    client_tag: Knex.CompositeTableType<Rows['client_tag'], Written<Rows['client_tag']>>;
     conversation: Knex.CompositeTableType<Rows['conversation'], Written<Rows['conversation']>>;
+    delivery: Knex.CompositeTableType<Rows['delivery'], Written<Rows['delivery']>>;
     dispatch: Knex.CompositeTableType<Rows['dispatch'], Written<Rows['dispatch']>>;
     draft: Knex.CompositeTableType<Rows['draft'], Written<Rows['draft']>>;
     draft_enclosure: Knex.CompositeTableType<Rows['draft_enclosure'], Written<Rows['draft_enclosure']>>;
     field: Knex.CompositeTableType<Rows['field'], Written<Rows['field']>>;
-    field_value: Knex.CompositeTableType<Rows['field_value'], Written<Rows['field_value']>>;
+    field_choice: Knex.CompositeTableType<Rows['field_choice'], Written<Rows['field_choice']>>;
     file: Knex.CompositeTableType<Rows['file'], Written<Rows['file']>>;
+    file_field_value: Knex.CompositeTableType<Rows['file_field_value'], Written<Rows['file_field_value']>>;
     file_person: Knex.CompositeTableType<Rows['file_person'], Written<Rows['file_person']>>;
     filing: Knex.CompositeTableType<Rows['filing'], Written<Rows['filing']>>;
     filing_step: Knex.CompositeTableType<Rows['filing_step'], Written<Rows['filing_step']>>;
@@ -533,6 +631,11 @@ declare module 'knex/types/tables.js' {
     one_time_link: Knex.CompositeTableType<Rows['one_time_link'], Written<Rows['one_time_link']>>;
     opt_out: Knex.CompositeTableType<Rows['opt_out'], Written<Rows['opt_out']>>;
     person: Knex.CompositeTableType<Rows['person'], Written<Rows['person']>>;
+    person_field_value: Knex.CompositeTableType<
+      Rows['person_field_value'],
+      Written<Rows['person_field_value']>
+    >;
+    phone: Knex.CompositeTableType<Rows['phone'], Written<Rows['phone']>>;
     raw: Knex.CompositeTableType<Rows['raw'], Written<Rows['raw']>>;
     raw_piece: Knex.CompositeTableType<Rows['raw_piece'], Written<Rows['raw_piece']>>;
     raw_words: Knex.CompositeTableType<Rows['raw_words'], Written<Rows['raw_words']>>;
@@ -541,10 +644,14 @@ declare module 'knex/types/tables.js' {
     selection: Knex.CompositeTableType<Rows['selection'], Written<Rows['selection']>>;
     sender_domain: Knex.CompositeTableType<Rows['sender_domain'], Written<Rows['sender_domain']>>;
     server_process: Knex.CompositeTableType<Rows['server_process'], Written<Rows['server_process']>>;
+    service: Knex.CompositeTableType<Rows['service'], Written<Rows['service']>>;
     session: Knex.CompositeTableType<Rows['session'], Written<Rows['session']>>;
     setting: Knex.CompositeTableType<Rows['setting'], Written<Rows['setting']>>;
     staff: Knex.CompositeTableType<Rows['staff'], Written<Rows['staff']>>;
     stage: Knex.CompositeTableType<Rows['stage'], Written<Rows['stage']>>;
+    tag: Knex.CompositeTableType<Rows['tag'], Written<Rows['tag']>>;
+    topic: Knex.CompositeTableType<Rows['topic'], Written<Rows['topic']>>;
+    topic_opt_out: Knex.CompositeTableType<Rows['topic_opt_out'], Written<Rows['topic_opt_out']>>;
     turn: Knex.CompositeTableType<Rows['turn'], Written<Rows['turn']>>;
     wording: Knex.CompositeTableType<Rows['wording'], Written<Rows['wording']>>;
   }

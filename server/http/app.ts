@@ -10,6 +10,7 @@ import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
 import { officeRoutes } from './office.ts';
 import { recordsRoutes } from './records.ts';
+import { registerRoutes } from './register.ts';
 import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
 import { writingRoutes } from './writing.ts';
@@ -62,6 +63,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   api.use(todayRoutes(context));
   api.use(officeRoutes(context));
   api.use(recordsRoutes(context, entries));
+  api.use(registerRoutes(context));
   api.use(filingRoutes(context));
   api.use(mailboxRoutes(context));
   api.use(mailingRoutes(context));

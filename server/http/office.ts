@@ -7,13 +7,14 @@ import {
   FirmView,
   Id,
   Leaving,
+  ListChange,
+  ListEntry,
+  ListName,
   NumbersLearned,
   NumberTrial,
   OneTimeLink,
-  Stage,
   StaffDraft,
   StaffRecord,
-  StagesChange,
 } from '../../contract/index.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { beginning, settleBeginning } from '../office/beginning.ts';
@@ -27,7 +28,7 @@ import {
   linkFor,
   listStaff,
 } from '../office/staff.ts';
-import { changeStages, listStages } from '../office/stages.ts';
+import { changeList, readList } from '../office/lists.ts';
 import { only, reply, staffOf } from './guard.ts';
 
 /** The firm's settings, its staff, and what an office begins with. */
@@ -41,10 +42,14 @@ export function officeRoutes({ db }: AppContext): Router {
   router.post('/office/numbers/try', managers, async (req, res) =>
     reply(res, NumbersLearned, await tryNumbers(db, NumberTrial.parse(req.body))),
   );
-  router.get('/office/stages', async (_req, res) => reply(res, z.array(Stage), await listStages(db)));
-  router.put('/office/stages', managers, async (req, res) =>
-    reply(res, z.array(Stage), await changeStages(db, staffOf(res).id, StagesChange.parse(req.body))),
+  router.get('/office/lists/:list', async (req, res) =>
+    reply(res, z.array(ListEntry), await readList(db, ListName.parse(req.params.list))),
   );
+  router.put('/office/lists/:list', managers, async (req, res) => {
+    const list = ListName.parse(req.params.list);
+    const change = ListChange.parse(req.body);
+    reply(res, z.array(ListEntry), await changeList(db, staffOf(res).id, list, change));
+  });
   router.get('/office/beginning', managers, async (_req, res) => reply(res, Beginning, await beginning(db)));
   router.put('/office/beginning', managers, async (req, res) =>
     reply(res, Beginning, await settleBeginning(db, BeginningChange.parse(req.body))),

@@ -109,6 +109,12 @@ function nextOrNull(pattern: string, highest: string | null): string | null {
   }
 }
 
+/** The day it is in the firm's zone. */
+export async function firmToday(db: Knex): Promise<string> {
+  const { zone } = await readFirm(db);
+  return DateTime.now().setZone(zone).toISODate() ?? '';
+}
+
 /**
  * The number of a file about to be opened. Who asks holds the turn `numbers`, so that no two get the same.
  * @throws Refusal when none follows the highest there is

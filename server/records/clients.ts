@@ -66,10 +66,11 @@ export async function listClients(db: Knex, query: ClientQuery): Promise<ClientP
 export async function viewClient(db: Knex, id: number): Promise<ClientView | null> {
   const client = await db('client').where({ id }).first();
   if (!client) return null;
-  const [adviser, people, addresses, files, fields, interests] = await Promise.all([
+  const [adviser, people, addresses, phones, files, fields, interests, tags] = await Promise.all([
     db('staff').where('id', client.adviser_id).first('name'),
     peopleOf(db, id),
     addressesOfPeople(db, id),
+    phonesOf(db, id),
     readFiles(db, (own) =>
       own.where('file.client_id', id).orderByRaw('file.closed IS NOT NULL, file.general, file.number DESC'),
     ),
@@ -79,7 +80,14 @@ export async function viewClient(db: Knex, id: number): Promise<ClientView | nul
       .where({ client_id: id })
       .orderBy('name')
       .pluck('name'),
+    db('client_tag')
+      .join('tag', 'tag.id', 'client_tag.tag_id')
+      .where({ client_id: id })
+      .orderBy('name')
+      .pluck('name'),
   ]);
+  const phonesAt = groupBy(phones, (row) => row.person_id);
+  const asPhones = (rows: typeof phones = []) => rows.map(({ number, purpose }) => ({ number, purpose }));
   const addressesOf = groupBy(addresses, (row) => row.person_id);
   return {
     id,
@@ -90,14 +98,22 @@ export async function viewClient(db: Knex, id: number): Promise<ClientView | nul
     service: client.service,
     place: client.place,
     postal: fromJson('client.postal', client.postal),
+    country: client.country,
+    greeting: client.greeting,
+    note: client.note,
+    phones: asPhones(phonesAt.get(null)),
+    tags,
     adviser: adviser?.name ?? null,
     people: people.map((person) => ({
       id: person.id,
       name: `${person.first_name} ${person.last_name}`.trim(),
       role: person.role,
+      writes: Boolean(person.writes),
+      phones: asPhones(phonesAt.get(person.id)),
       addresses: (addressesOf.get(person.id) ?? []).map((row) => ({
         email: row.email,
         current: Boolean(row.current),
+        purpose: row.purpose,
         returned: row.returned_why,
         optedOut: row.how,
       })),
@@ -123,6 +139,7 @@ function peopleOf(db: Knex, clientId: number) {
     first_name: 'person.first_name',
     last_name: 'person.last_name',
     role: 'client_person.role',
+    writes: 'client_person.writes',
   });
 }
 
@@ -136,7 +153,17 @@ function addressesOfPeople(db: Knex, clientId: number) {
     person_id: 'address.person_id',
     email: 'address.email',
     current: 'address.current',
+    purpose: 'address.purpose',
     returned_why: 'address.returned_why',
     how: 'opt_out.how?',
   });
+}
+
+/** The client's own telephone numbers, and those of their people. */
+function phonesOf(db: Knex, clientId: number) {
+  const phones = db('phone')
+    .where('phone.client_id', clientId)
+    .orWhereIn('phone.person_id', db('client_person').where({ client_id: clientId }).select('person_id'))
+    .orderBy('phone.position');
+  return select(phones, { person_id: 'phone.person_id', number: 'phone.number', purpose: 'phone.purpose' });
 }

@@ -1,13 +1,14 @@
 import type { z } from 'zod';
 import type { ClientMade, Doubles, NewClient } from '../../contract/index.ts';
-import { addressKey, nameKey } from '../../core/address/address.ts';
+import { nameKey } from '../../core/address/address.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { noteChange } from '../foundation/changes.ts';
-import { nextFileNumber } from '../office/settings.ts';
+import { firmToday, nextFileNumber } from '../office/settings.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from './files.ts';
+import { insertPerson } from './people.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { countOf, likePattern } from '../foundation/rows.ts';
 import { filingRegister } from './filingRegister.ts';
@@ -62,22 +63,13 @@ export async function makeClient(
   const made = await transact(context.db, async (trx) => {
     const clientId = wanted.clientId ?? (await insertClient(trx, staffId, wanted));
     if (!(await trx('client').where({ id: clientId }).first('id'))) throw notFound('That client');
-    const [personId = 0] = await trx('person').insert({
-      first_name: wanted.firstName,
-      last_name: wanted.lastName,
-    });
-    await trx('address').insert({
-      person_id: personId,
-      email: wanted.email,
-      email_key: addressKey(wanted.email),
-    });
+    const personId = await insertPerson(trx, staffId, wanted);
     await trx('client_person').insert({
       client_id: clientId,
       person_id: personId,
       role: wanted.role || 'contact',
       position: await countOf(trx('client_person').where({ client_id: clientId })),
     });
-    await noteAudit(trx, { staffId, action: 'person made', subject: 'person', id: personId, after: wanted });
     const general = await trx('file').where({ client_id: clientId, general: 1 }).orderBy('id').first('id');
     const fileId: number = general?.id ?? (await insertGeneral(trx, staffId, clientId));
     await noteChange(trx, 'records', 'client', [clientId]);
@@ -121,7 +113,7 @@ async function insertGeneral(trx: Transaction, staffId: number, clientId: number
     client_id: clientId,
     adviser_id: await adviserFor(trx, staffId),
     general: true,
-    opened: new Date().toISOString().slice(0, 10),
+    opened: await firmToday(trx),
   });
   await noteAudit(trx, { staffId, action: 'file opened', subject: 'file', id, after: { number } });
   return id;

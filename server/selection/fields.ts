@@ -12,7 +12,12 @@ export async function selectionFields(db: Knex): Promise<SelectionFields> {
       .orderBy('name')
       .select('id', 'name'),
     db('interest').orderBy('name').select('id', 'name'),
-    db('field').where({ kind: 'number' }).orderBy('position').select('id', 'label', 'unit'),
+    db('field')
+      .where({ of: 'client' })
+      .whereIn('kind', ['number', 'money'])
+      .whereNull('gone_at')
+      .orderBy('position')
+      .select('id', 'label', 'unit'),
   ]);
   return {
     clients,

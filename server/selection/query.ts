@@ -28,10 +28,10 @@ const NARROWED: {
       db,
       query,
       true,
-      db('field_value')
+      db('client_field_value')
         .where({ field_id: fieldId })
         .where('number_value', test === 'at least' ? '>=' : '<=', value),
-      'field_value',
+      'client_field_value',
     ),
   email: (db, query, { has }) =>
     having(

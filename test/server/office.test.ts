@@ -1,6 +1,5 @@
 import { expect } from 'chai';
 import type { Express } from 'express';
-import request from 'supertest';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
 import { isSetUp, readFirm } from '../../server/foundation/firm.ts';
 import { countOf } from '../../server/foundation/rows.ts';
@@ -8,6 +7,7 @@ import { webApp } from '../../server/http/app.ts';
 import { offerSetUp } from '../../server/office/setUp.ts';
 import { LEDGER } from '../../server/parts.ts';
 import { codeAt } from '../../server/security/secondStep.ts';
+import { browserOf } from './browserOf.ts';
 import { deliver, one, openEmptyOffice, openFirm, type TestFirm } from './helpers.ts';
 
 const PASSWORD = 'a quiet morning';
@@ -19,31 +19,12 @@ const FOUNDER = {
   password: PASSWORD,
 };
 
-/** What answers as the browser of one person does. */
-function browser(app: Express) {
-  let cookie = '';
-  const ask = async (method: 'get' | 'post' | 'put' | 'delete', path: string, body?: object) => {
-    const answer = await request(app)
-      [method](`/api${path}`)
-      .set('cookie', cookie)
-      .send(method === 'get' ? undefined : (body ?? {}));
-    const set = answer.headers['set-cookie'] as unknown as string[] | undefined;
-    if (set?.[0]) cookie = set[0].split(';')[0] ?? '';
-    return answer;
-  };
-  return {
-    ask,
-    signIn: (email: string, password: string, code = '') =>
-      ask('post', '/session', { email, password, code }),
-  };
-}
-
 describe('an office from nothing', () => {
   it('is set up once, by whoever has the code from the terminal', async () => {
     const { db, context, close } = await openEmptyOffice();
     try {
       const app = webApp(context, LEDGER);
-      const { ask } = browser(app);
+      const { ask } = browserOf(app);
       expect((await ask('get', '/set-up')).body).to.deep.equal({ needed: true });
       expect((await ask('get', '/session')).status).to.equal(401);
       const code = (await offerSetUp(db)) ?? '';
@@ -59,7 +40,7 @@ describe('an office from nothing', () => {
       const typed = code.toLowerCase().replaceAll('-', ' ');
       const both = await Promise.all([
         ask('post', '/set-up', { ...FOUNDER, code: typed }),
-        browser(app).ask('post', '/set-up', { ...FOUNDER, email: 'other@fernhollow.example', code: typed }),
+        browserOf(app).ask('post', '/set-up', { ...FOUNDER, email: 'other@fernhollow.example', code: typed }),
       ]);
       expect(both.map(({ status }) => status === 200).filter(Boolean)).to.have.length(1);
       expect(await countOf(db('staff'))).to.equal(1);
@@ -79,7 +60,7 @@ describe('an office from nothing', () => {
   it('may be guessed at only so often', async () => {
     const { db, context, close } = await openEmptyOffice();
     try {
-      const { ask } = browser(webApp(context, LEDGER));
+      const { ask } = browserOf(webApp(context, LEDGER));
       const code = await offerSetUp(db);
       for (let tried = 0; tried < 20; tried++)
         await ask('post', '/set-up', { ...FOUNDER, code: `WRONG ${tried}` });
@@ -93,7 +74,7 @@ describe('an office from nothing', () => {
     const { db, context, close } = await openEmptyOffice();
     try {
       const app = webApp(context, LEDGER);
-      const { ask } = browser(app);
+      const { ask } = browserOf(app);
       await ask('post', '/set-up', { ...FOUNDER, code: await offerSetUp(db) });
       const missing = async () =>
         ((await ask('get', '/office/beginning')).body.parts as { key: string; done: boolean }[])
@@ -131,8 +112,8 @@ describe('an office from nothing', () => {
       expect([everything.status, everything.body.field]).to.deep.equal([400, 'numberExamples']);
       expect(everything.body.message).to.contain('looks like any other number');
       await change({ numberExamples: [] }, { numberExamples: ['FR24-0153', 'FR25-0007'] });
-      await ask('put', '/office/stages', {
-        stages: ['Enquiry', 'Done'].map((name) => ({ id: null, name })),
+      await ask('put', '/office/lists/stage', {
+        entries: ['Enquiry', 'Done'].map((name) => ({ id: null, name })),
         moved: [],
       });
       await ask('post', '/office/staff', {
@@ -168,7 +149,7 @@ describe('the office', () => {
   });
   after(() => firm.close());
   const manager = async () => {
-    const maren = browser(app);
+    const maren = browserOf(app);
     await maren.signIn('maren.okell@quillhurst.example', DEMO_PASSWORD);
     return maren;
   };
@@ -206,36 +187,36 @@ describe('the office', () => {
 
   it('renames stages with their files, changes their order, and lets none go that has files', async () => {
     const { ask } = await manager();
-    type Stage = { id: number; name: string; files: number };
-    const stages = (await ask('get', '/office/stages')).body as Stage[];
-    const full = stages.find(({ files }) => files) as Stage;
+    type Stage = { id: number; name: string; used: number };
+    const stages = (await ask('get', '/office/lists/stage')).body as Stage[];
+    const full = stages.find(({ used }) => used) as Stage;
     const others = stages.filter((stage) => stage !== full);
-    const gone = await ask('put', '/office/stages', { stages: others, moved: [] });
+    const gone = await ask('put', '/office/lists/stage', { entries: others, moved: [] });
     expect([gone.status, gone.body.message]).to.deep.equal([
       409,
-      `${full.files} files are at “${full.name}”. Say where they are to go.`,
+      `“${full.name}” stands in ${full.used} records. Say what is to stand in its place.`,
     ]);
     const [a, b, ...rest] = stages as [Stage, Stage, ...Stage[]];
     const swapped = [{ ...a, name: b.name }, { ...b, name: a.name }, ...rest].reverse();
-    const after = (await ask('put', '/office/stages', { stages: swapped, moved: [] })).body as Stage[];
+    const after = (await ask('put', '/office/lists/stage', { entries: swapped, moved: [] })).body as Stage[];
     expect(after.map(({ id, name }) => ({ id, name }))).to.deep.equal(
       swapped.map(({ id, name }) => ({ id, name })),
     );
     const to = others[0] as Stage;
-    const before = after.find(({ id }) => id === to.id)?.files ?? 0;
-    const moved = await ask('put', '/office/stages', {
-      stages: after.filter(({ id }) => id !== full.id),
+    const before = after.find(({ id }) => id === to.id)?.used ?? 0;
+    const moved = await ask('put', '/office/lists/stage', {
+      entries: after.filter(({ id }) => id !== full.id),
       moved: [{ from: full.id, to: to.id }],
     });
-    expect((moved.body as Stage[]).find(({ id }) => id === to.id)?.files).to.equal(before + full.files);
-    const twice = await ask('put', '/office/stages', {
-      stages: [
+    expect((moved.body as Stage[]).find(({ id }) => id === to.id)?.used).to.equal(before + full.used);
+    const twice = await ask('put', '/office/lists/stage', {
+      entries: [
         { id: null, name: 'One' },
         { id: null, name: 'one' },
       ],
       moved: [],
     });
-    expect([twice.status, twice.body.message]).to.deep.equal([400, 'Two stages bear one name.']);
+    expect([twice.status, twice.body.message]).to.deep.equal([400, 'Two bear one name.']);
   });
 
   it('lets a colleague in by a link that serves once, and none by an older one', async () => {
@@ -245,7 +226,7 @@ describe('the office', () => {
       email: 'wren.tallow@quillhurst.example',
       role: 'assistant',
     });
-    const wren = browser(app);
+    const wren = browserOf(app);
     expect((await wren.signIn('wren.tallow@quillhurst.example', '')).status).to.equal(400);
     expect((await wren.signIn('wren.tallow@quillhurst.example', 'anything at all')).status).to.equal(400);
     const newer = await ask('post', `/office/staff/${added.body.staffId}/link`);
@@ -301,7 +282,7 @@ describe('the office', () => {
       closed: await countOf(db('file').where({ adviser_id: id }).whereNotNull('closed')),
     });
     const [hers, his] = [await counts(ines.id), await counts(rufus.id)];
-    const session = browser(app);
+    const session = browserOf(app);
     await session.signIn(ines.email, DEMO_PASSWORD);
     expect((await ask('post', `/office/staff/${ines.id}/leave`, { to: ines.id })).status).to.equal(400);
     expect((await ask('post', `/office/staff/${ines.id}/leave`, { to: rufus.id })).status).to.equal(204);
@@ -313,7 +294,7 @@ describe('the office', () => {
       open: his.open + hers.open,
       closed: his.closed,
     });
-    const heir = browser(app);
+    const heir = browserOf(app);
     await heir.signIn(rufus.email, DEMO_PASSWORD);
     const boxes = (await heir.ask('get', '/mailboxes')).body as { address: string }[];
     expect(boxes.map(({ address }) => address)).to.include(ines.email);
@@ -327,7 +308,7 @@ describe('the office', () => {
   });
 
   it('puts one’s own signature, or the usual lines, below what one writes', async () => {
-    const petra = browser(app);
+    const petra = browserOf(app);
     await petra.signIn('petra.lund@quillhurst.example', DEMO_PASSWORD);
     const before = (await petra.ask('get', '/session/signature')).body;
     expect([before.signature, before.usual.split('\n')[0]]).to.deep.equal(['', 'Petra Lund, Assistant']);
@@ -347,7 +328,7 @@ describe('a second step at sign-in', () => {
   const EMAIL = 'tobias.fenn@quillhurst.example';
 
   /** Turns it on. @returns the secret and the recovery codes */
-  async function turnOn(who: ReturnType<typeof browser>): Promise<{ secret: string; codes: string[] }> {
+  async function turnOn(who: ReturnType<typeof browserOf>): Promise<{ secret: string; codes: string[] }> {
     const { secret, sealed, picture } = (await who.ask('post', '/session/second-step/offer')).body;
     expect(picture).to.match(/^data:image\/png;base64,/);
     expect((await who.ask('put', '/session/second-step', { sealed, code: '000000' })).body.field).to.equal(
@@ -359,16 +340,16 @@ describe('a second step at sign-in', () => {
   }
 
   it('lets nobody in with the password alone, and takes each code once', async () => {
-    const tobias = browser(app);
+    const tobias = browserOf(app);
     await tobias.signIn(EMAIL, DEMO_PASSWORD);
     const { secret, codes } = await turnOn(tobias);
-    const other = browser(app);
+    const other = browserOf(app);
     const without = await other.signIn(EMAIL, DEMO_PASSWORD);
     expect([without.status, without.body.field]).to.deep.equal([400, 'code']);
     // A wrong password is not told from one without a code.
     expect((await other.signIn(EMAIL, 'wrong password')).body.field).to.equal('password');
     const code = codeAt(secret, Date.now());
-    const both = await Promise.all([1, 2].map(() => browser(app).signIn(EMAIL, DEMO_PASSWORD, code)));
+    const both = await Promise.all([1, 2].map(() => browserOf(app).signIn(EMAIL, DEMO_PASSWORD, code)));
     expect(both.map(({ status }) => status).sort()).to.deep.equal([200, 400]);
     const [recovery = ''] = codes;
     expect((await other.signIn(EMAIL, DEMO_PASSWORD, recovery.toLowerCase())).status).to.equal(200);
@@ -383,13 +364,13 @@ describe('a second step at sign-in', () => {
     expect(row.second_step?.toString('latin1')).to.not.contain(secret);
     // Somebody else's picture is of no use.
     const { sealed } = (await other.ask('post', '/session/second-step/offer')).body;
-    const petra = browser(app);
+    const petra = browserOf(app);
     await petra.signIn('petra.lund@quillhurst.example', DEMO_PASSWORD);
     expect((await petra.ask('put', '/session/second-step', { sealed, code: '123456' })).status).to.equal(400);
   });
 
   it('is asked of everybody when the office says so: nothing else is open before it is set up', async () => {
-    const maren = browser(app);
+    const maren = browserOf(app);
     await maren.signIn('maren.okell@quillhurst.example', DEMO_PASSWORD);
     await maren.ask('put', '/office/firm', { before: { secondStep: false }, after: { secondStep: true } });
     expect((await maren.ask('get', '/today')).status).to.equal(403);
@@ -400,7 +381,7 @@ describe('a second step at sign-in', () => {
     const off = await maren.ask('post', '/session/second-step/off', { password: DEMO_PASSWORD });
     expect(off.status).to.equal(409);
     // A lost telephone: the manager takes the step away, and it is set up anew at the next sign-in.
-    const tobias = browser(app);
+    const tobias = browserOf(app);
     await tobias.signIn(EMAIL, DEMO_PASSWORD);
     await turnOn(tobias);
     const { id } = await one(firm.db('staff').where({ email: EMAIL }).first('id'));
@@ -410,7 +391,7 @@ describe('a second step at sign-in', () => {
   });
 
   it('is renewed and taken away only with the password', async () => {
-    const tobias = browser(app);
+    const tobias = browserOf(app);
     await tobias.signIn(EMAIL, DEMO_PASSWORD);
     const { codes } = await turnOn(tobias);
     for (const path of ['codes', 'off'])
@@ -419,11 +400,11 @@ describe('a second step at sign-in', () => {
       ).to.equal(400);
     const renewed = await tobias.ask('post', '/session/second-step/codes', { password: DEMO_PASSWORD });
     expect(renewed.body.codes).to.have.length(10);
-    expect((await browser(app).signIn(EMAIL, DEMO_PASSWORD, codes[0])).status).to.equal(400);
+    expect((await browserOf(app).signIn(EMAIL, DEMO_PASSWORD, codes[0])).status).to.equal(400);
     expect(
       (await tobias.ask('post', '/session/second-step/off', { password: DEMO_PASSWORD })).status,
     ).to.equal(204);
-    expect((await browser(app).signIn(EMAIL, DEMO_PASSWORD)).status).to.equal(200);
+    expect((await browserOf(app).signIn(EMAIL, DEMO_PASSWORD)).status).to.equal(200);
   });
 });
 
@@ -432,8 +413,8 @@ describe('a forgotten password', () => {
     const firm = await openFirm({ clients: 4, files: 6 });
     try {
       const app = webApp(firm.context, LEDGER);
-      const { ask, signIn } = browser(app);
-      const maren = browser(app);
+      const { ask, signIn } = browserOf(app);
+      const maren = browserOf(app);
       await maren.signIn('maren.okell@quillhurst.example', DEMO_PASSWORD);
       await maren.ask('put', '/office/firm', {
         before: { webAddress: '' },

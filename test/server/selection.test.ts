@@ -24,7 +24,7 @@ async function selectable(firm: TestFirm): Promise<Map<number, SelectableClient>
     (row) => row.client_id,
   );
   const values = groupBy(
-    (await db('field_value').whereNotNull('number_value').select()) as {
+    (await db('client_field_value').whereNotNull('number_value').select()) as {
       client_id: number;
       field_id: number;
       number_value: number;

@@ -39,7 +39,10 @@ const {
 const opened = ref<number | null>(null);
 const fileQuery = computed(() => (fileId.value ? { file: fileId.value } : { client: id }));
 const writeTo = computed(() => ({ name: 'write', query: fileQuery.value }));
-useKeys({ w: () => router.push(writeTo.value) }, { unless: () => opened.value !== null });
+useKeys(
+  { w: () => router.push(writeTo.value), r: () => router.push(`/clients/${id}/record`) },
+  { unless: () => opened.value !== null },
+);
 
 const closed = computed(() => client.value?.files.filter((file) => file.closed) ?? []);
 const tabs = computed(() => client.value?.files.filter((file) => !file.closed || showClosed.value) ?? []);
@@ -69,7 +72,10 @@ const facts = computed(() => {
           <h1>{{ client.name }}</h1>
           <p class="quiet">{{ facts }}</p>
         </div>
-        <v-btn color="primary" variant="flat" :to="writeTo">Write <KeyCap letter="W" class="ml-2" /></v-btn>
+        <div class="acts">
+          <v-btn :to="`/clients/${id}/record`">Record <KeyCap letter="R" class="ml-2" /></v-btn>
+          <v-btn color="primary" variant="flat" :to="writeTo">Write <KeyCap letter="W" class="ml-2" /></v-btn>
+        </div>
       </header>
       <div class="tabs" role="group" aria-label="Files">
         <button
@@ -139,6 +145,7 @@ const facts = computed(() => {
               >write</router-link
             >
             <p class="quiet">{{ person.role }}</p>
+            <p v-for="phone in person.phones" :key="phone.number" class="quiet">{{ phone.number }}</p>
             <p v-for="address in person.addresses" :key="address.email" class="quiet address">
               {{ address.email }}<span v-if="!address.current"> (old)</span>
               <span v-if="address.returned" class="needs"><br />returned: {{ address.returned }}</span>
@@ -156,6 +163,14 @@ const facts = computed(() => {
               <dt>Interests</dt>
               <dd>{{ client.interests.join(', ') || 'none noted' }}</dd>
             </div>
+            <div v-if="client.tags.length">
+              <dt>Tags</dt>
+              <dd>{{ client.tags.join(', ') }}</dd>
+            </div>
+            <div v-if="client.phones.length">
+              <dt>Telephone</dt>
+              <dd>{{ client.phones.map(({ number }) => number).join(', ') }}</dd>
+            </div>
             <div>
               <dt>Post</dt>
               <dd>{{ client.postal.join(', ') }}</dd>
@@ -169,6 +184,10 @@ const facts = computed(() => {
 </template>
 
 <style scoped>
+.acts {
+  display: flex;
+  gap: 8px;
+}
 .owed {
   list-style: none;
   padding: 0;

@@ -1,15 +1,19 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { reactive, watch } from 'vue';
+import { reactive, ref, watch } from 'vue';
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { ClientPage, type ClientQuery } from '../../contract/index.ts';
 import Trouble from '../parts/Trouble.vue';
+import AddClient from '../register/AddClient.vue';
+import { useSession } from '../session.ts';
 import PagedTable, { type Column } from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 
 const LIMIT = 50;
 const { brief } = useTimes();
+const session = useSession();
+const adding = ref(false);
 const route = useRoute();
 const router = useRouter();
 const query = reactive({
@@ -78,6 +82,9 @@ watch(query, () => void soon());
   <div class="screen screen-fixed">
     <header class="head">
       <h1>Clients</h1>
+      <v-btn v-if="session.may('add to the records')" color="primary" variant="flat" @click="adding = true"
+        >Add a client</v-btn
+      >
       <v-text-field
         v-model="query.q"
         label="Name, place, person, address or file number"
@@ -113,20 +120,24 @@ watch(query, () => void soon());
       </template>
       <template #empty>
         <p v-if="page" class="quiet pa-4">
-          Nobody fits.
-          <button type="button" class="link" @click="((query.q = ''), (query.status = null))">
-            Show everybody
-          </button>
+          <template v-if="!query.q && !query.status">Nobody is here yet. Add your first client.</template>
+          <template v-else
+            >Nobody fits.
+            <button type="button" class="link" @click="((query.q = ''), (query.status = null))">
+              Show everybody
+            </button></template
+          >
         </p>
       </template>
     </PagedTable>
+    <AddClient v-model="adding" />
   </div>
 </template>
 
 <style scoped>
 .head {
   display: grid;
-  grid-template-columns: 1fr minmax(240px, 400px) 160px;
+  grid-template-columns: 1fr auto minmax(220px, 380px) 150px;
   gap: 14px;
   align-items: center;
   margin-bottom: 14px;

@@ -3,10 +3,20 @@ import { computed } from 'vue';
 import Trouble from '../parts/Trouble.vue';
 import { asLines, FIRM_LABELS, useFirm } from './firm.ts';
 import KeepBar from './KeepBar.vue';
+import CountryField from '../parts/CountryField.vue';
 import ZoneField from './ZoneField.vue';
 
 const emit = defineEmits<{ kept: [] }>();
-const { record, firm } = useFirm(['name', 'domains', 'postal', 'phone', 'webAddress', 'zone', 'notice']);
+const { record, firm } = useFirm([
+  'name',
+  'domains',
+  'postal',
+  'phone',
+  'country',
+  'webAddress',
+  'zone',
+  'notice',
+]);
 const { form, errorOf } = record;
 const { problem, load } = firm;
 const lines = (field: 'domains' | 'postal') =>
@@ -37,6 +47,7 @@ const domains = lines('domains');
       rows="4"
       :error-messages="errorOf('domains')"
     />
+    <CountryField v-model="form.country" :label="FIRM_LABELS.country" :error-messages="errorOf('country')" />
     <ZoneField v-model="form.zone" :label="FIRM_LABELS.zone" :error-messages="errorOf('zone')" />
     <v-text-field
       v-model="form.webAddress"
@@ -58,6 +69,7 @@ const domains = lines('domains');
 .fields {
   display: grid;
   grid-template-columns: 1fr 1fr;
+  align-items: start;
   gap: 14px;
 }
 .wide {

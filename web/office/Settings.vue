@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, type Component } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
-import { Beginning } from '../../contract/index.ts';
+import { Beginning, type ListName } from '../../contract/index.ts';
 import { send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useLoad } from '../ui/load.ts';
@@ -13,16 +13,36 @@ import NumbersPart from './NumbersPart.vue';
 import { PARTS, type SettingsPart } from './parts.ts';
 import SignInPart from './SignInPart.vue';
 import StaffPart from './StaffPart.vue';
-import StagesPart from './StagesPart.vue';
+import ListPart from './ListPart.vue';
+import FieldsPart from './FieldsPart.vue';
 
 const SHOWN: Record<string, Component> = {
   firm: FirmPart,
   hours: HoursPart,
   numbers: NumbersPart,
-  stages: StagesPart,
+  stages: ListPart,
+  services: ListPart,
+  interests: ListPart,
+  tags: ListPart,
+  topics: ListPart,
+  fields: FieldsPart,
   staff: StaffPart,
   mail: MailPart,
   door: SignInPart,
+};
+
+/** What each of the office's lists is of. */
+const LISTS: Record<string, { list: ListName; one: string; borneBy: string; usual?: readonly string[] }> = {
+  stages: {
+    list: 'stage',
+    one: 'Stage',
+    borneBy: 'file',
+    usual: ['Enquiry', 'Instructed', 'In hand', 'With the client', 'Done'],
+  },
+  services: { list: 'service', one: 'Service', borneBy: 'client' },
+  interests: { list: 'interest', one: 'Interest', borneBy: 'client' },
+  tags: { list: 'tag', one: 'Tag', borneBy: 'client' },
+  topics: { list: 'topic', one: 'Topic', borneBy: 'address' },
 };
 
 /** Everything that differs between two firms; a firm that begins is led through what it is asked for. */
@@ -89,7 +109,7 @@ async function asItIs() {
       <section class="sheet page" :aria-label="part.title">
         <h2>{{ part.title }}</h2>
         <p v-if="part.why" class="quiet mb-4">{{ part.why }}</p>
-        <component :is="SHOWN[part.key]" :key="part.key" @kept="load" />
+        <component :is="SHOWN[part.key]" :key="part.key" v-bind="LISTS[part.key]" @kept="load" />
         <p v-if="isMissing(part) || next" class="onward">
           <button v-if="isMissing(part)" type="button" class="link" @click="asItIs">
             It can stay as it is

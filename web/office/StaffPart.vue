@@ -283,6 +283,7 @@ const takesOver = (member: StaffRecord) =>
 .fields {
   display: grid;
   grid-template-columns: 1fr 1fr;
+  align-items: start;
   gap: 14px;
 }
 .wide {

@@ -10,6 +10,7 @@ export const FIRM_LABELS: Record<FirmField, string> = {
   domains: 'Domains',
   postal: 'Postal address',
   phone: 'Telephone',
+  country: 'Country',
   webAddress: 'Address of Patient Clerk',
   zone: 'Time zone',
   notice: 'Notice',
@@ -27,6 +28,7 @@ const EMPTY: FirmSettings = {
   domains: [],
   postal: [],
   phone: '',
+  country: '',
   webAddress: '',
   zone: '',
   notice: '',
@@ -59,7 +61,9 @@ export function useFirm<F extends FirmField>(
     () => own.value,
     empty,
     async (change) => {
-      firm.data.value = await send('PUT', FirmView, '/office/firm', change);
+      const made = await send('PUT', FirmView, '/office/firm', change);
+      firm.data.value = made;
+      return picked(made, fields);
     },
   );
   return { record, firm };

@@ -63,6 +63,36 @@ export const PARTS: readonly SettingsPart[] = [
     path: '/clients',
     begins: 'records',
   },
+  {
+    key: 'services',
+    title: 'Services',
+    path: '/settings/services',
+    why: 'What clients have you for: a retainer, one project, a yearly visit.',
+  },
+  {
+    key: 'interests',
+    title: 'Interests',
+    path: '/settings/interests',
+    why: 'What clients like to hear of, and are invited to.',
+  },
+  {
+    key: 'tags',
+    title: 'Tags',
+    path: '/settings/tags',
+    why: 'Words that clients are marked with, for any reason.',
+  },
+  {
+    key: 'topics',
+    title: 'Topics of mailings',
+    path: '/settings/topics',
+    why: 'What mailings are about. Somebody may opt out of one and go on having the others.',
+  },
+  {
+    key: 'fields',
+    title: 'Fields of your own',
+    path: '/settings/fields',
+    why: 'What else you keep of clients, people and files.',
+  },
   { key: 'mail', title: 'Folders and domains', path: '/settings/mail', why: '' },
   { key: 'door', title: 'Signing in', path: '/settings/door', why: '' },
 ];

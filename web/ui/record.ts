@@ -33,16 +33,15 @@ export interface RecordForm<T> {
  * Fields of a record that are changed in place. What others change meanwhile shows at once, except in fields one is at
  * work on; if both changed one, both are shown and nothing typed is lost.
  * @param read the record as it was read last; null while it was not
- * @param empty the fields, and what stands in them until then
- * @param save hands the change over; a 409 with what stands there now makes the person choose
+ * @param empty the fields that every such record has, and what stands in them until then
+ * @param save hands the change over, and may tell what was made of it; a 409 with what stands there now makes the person choose
  */
 export function useRecord<T extends object>(
   read: () => T | null,
   empty: T,
-  save: (change: RecordChange<T>) => Promise<void>,
+  save: (change: RecordChange<T>) => Promise<T | void>,
 ): RecordForm<T> {
   type Field = keyof T & string;
-  const fields = Object.keys(empty) as Field[];
   const copy = <V>(value: V): V => JSON.parse(JSON.stringify(value)) as V;
   const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
   const form = reactive(copy(empty)) as T;
@@ -51,10 +50,15 @@ export function useRecord<T extends object>(
   const errors = ref<Partial<Record<string, string>>>({});
   const problem = ref('');
   const busy = ref(false);
-  const changed = computed(() => fields.filter((field) => !same(form[field], before[field])));
+  const fields = () => Object.keys(before) as Field[];
+  const changed = computed(() => fields().filter((field) => !same(form[field], before[field])));
   const put = (field: Field, value: T[Field]) => {
     form[field] = copy(value);
     before[field] = copy(value);
+  };
+  const drop = (field: Field) => {
+    delete form[field];
+    delete before[field];
   };
   const settle = (field: Field) => {
     const others = { ...theirs.value };
@@ -66,7 +70,10 @@ export function useRecord<T extends object>(
     read,
     (record) => {
       if (!record) return;
-      for (const field of fields) if (!changed.value.includes(field)) put(field, record[field]);
+      // Of those that come and go, such as the firm's own, only what is there now.
+      for (const field of fields()) if (!(field in record)) drop(field);
+      for (const field of Object.keys(record) as Field[])
+        if (!changed.value.includes(field)) put(field, record[field]);
     },
     { immediate: true },
   );
@@ -81,8 +88,11 @@ export function useRecord<T extends object>(
     const change = { before: pick(before), after: pick(form) };
     busy.value = true;
     try {
-      await save(change);
-      for (const field of sent) before[field] = change.after[field] as T[Field];
+      const made = await save(change);
+      for (const field of sent) {
+        if (made) put(field, made[field]);
+        else before[field] = change.after[field] as T[Field];
+      }
       theirs.value = {};
       return true;
     } catch (error) {
@@ -98,7 +108,7 @@ export function useRecord<T extends object>(
     // Of a field within another, the outer one stands on the screen.
     const field = error instanceof ApiProblem ? (error.field ?? '').replace(/^(?:before|after)\./, '') : '';
     const outer = field.split('.')[0] ?? '';
-    if (!(error instanceof ApiProblem && error.now) && fields.includes(outer as Field))
+    if (!(error instanceof ApiProblem && error.now) && fields().includes(outer as Field))
       errors.value = { [outer]: wordsOf(error) };
     else problem.value = wordsOf(error);
   }
@@ -112,7 +122,7 @@ export function useRecord<T extends object>(
     busy,
     keep,
     undo: (only) => {
-      for (const field of only ? [only] : fields) {
+      for (const field of only ? [only] : fields()) {
         form[field] = copy(before[field]);
         settle(field);
       }

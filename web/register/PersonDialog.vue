@@ -1,0 +1,322 @@
+<script setup lang="ts">
+import { computed, reactive, ref, watch } from 'vue';
+import { z } from 'zod';
+import {
+  Made,
+  NewPerson,
+  OptOut,
+  PersonRecord,
+  type FieldDefinition,
+  type PersonFields,
+  type RegisterChoices,
+} from '../../contract/index.ts';
+import { act, get, send, wordsOf } from '../api.ts';
+import AskDialog from '../ui/AskDialog.vue';
+import { useForm } from '../ui/form.ts';
+import { useRecord } from '../ui/record.ts';
+import Theirs from '../ui/Theirs.vue';
+import { useTimes } from '../words.ts';
+import History from './History.vue';
+import LinkField from './LinkField.vue';
+import OwnFields from './OwnFields.vue';
+import PhoneLines from './PhoneLines.vue';
+import { LABELS } from './register.ts';
+
+/** A person of the register, changed; or somebody who joins a client. */
+const shown = defineModel<number | 'new' | null>({ required: true });
+const props = defineProps<{
+  clientId: number;
+  fields: readonly FieldDefinition[];
+  choices: RegisterChoices | null;
+}>();
+const emit = defineEmits<{ changed: [] }>();
+const { day } = useTimes();
+const open = computed({
+  get: () => shown.value !== null,
+  set: (now) => {
+    if (!now) shown.value = null;
+  },
+});
+type Whole = PersonFields & Record<string, unknown>;
+const EMPTY: PersonFields = {
+  title: '',
+  firstName: '',
+  lastName: '',
+  greeting: null,
+  note: '',
+  phones: [],
+  addresses: [],
+};
+const known = ref<Whole | null>(null);
+const trouble = ref('');
+const record = useRecord<Whole>(
+  () => known.value,
+  { ...EMPTY },
+  async (change) => {
+    const made = (await send('PUT', PersonRecord, `/people/${shown.value}`, change)) as Whole;
+    known.value = made;
+    return made;
+  },
+);
+const { form, errorOf } = record;
+const optOuts = ref<OptOut[]>([]);
+
+const join = reactive({
+  personId: null as number | null,
+  title: '',
+  firstName: '',
+  lastName: '',
+  email: '',
+  role: '',
+});
+const joining = useForm(NewPerson, ['personId', 'firstName', 'lastName', 'email', 'role']);
+
+watch(
+  shown,
+  async (now) => {
+    trouble.value = '';
+    record.undo();
+    known.value = null;
+    optOuts.value = [];
+    if (now === 'new') {
+      joining.clear();
+      Object.assign(join, { personId: null, title: '', firstName: '', lastName: '', email: '', role: '' });
+    } else if (now !== null) await read(now);
+  },
+  { immediate: true },
+);
+async function read(id: number) {
+  try {
+    const [person, outs] = await Promise.all([
+      get(PersonRecord, `/people/${id}/record`),
+      get(z.array(OptOut), `/people/${id}/opt-outs`),
+    ]);
+    if (shown.value !== id) return;
+    known.value = person as Whole;
+    optOuts.value = outs;
+  } catch (error) {
+    trouble.value = wordsOf(error);
+  }
+}
+async function keep() {
+  if (!(await record.keep())) return;
+  emit('changed');
+  open.value = false;
+}
+const add = () =>
+  joining.submit({ ...join }, async (wanted) => {
+    const { id } = await send('POST', Made, `/clients/${props.clientId}/people`, wanted);
+    emit('changed');
+    // Whoever is new may have more to be noted.
+    shown.value = wanted.personId === null ? id : null;
+  });
+const changeAddress = (index: number, part: Partial<PersonFields['addresses'][number]>) => {
+  form.addresses = form.addresses.map((each, at) => (at === index ? { ...each, ...part } : each));
+};
+const addAddress = () => {
+  form.addresses = [...form.addresses, { email: '', current: true, purpose: '' }];
+};
+const dropAddress = (index: number) => {
+  form.addresses = form.addresses.filter((_, at) => at !== index);
+};
+
+const out = reactive({ email: '', topicId: null as number | null, how: '' });
+const addressItems = computed(() => known.value?.addresses.map(({ email }) => email) ?? []);
+const topicItems = computed(() => [
+  { value: null, title: 'everything' },
+  ...(props.choices?.topics.map(({ id, name }) => ({ value: id, title: name })) ?? []),
+]);
+const optingOut = ref(false);
+function beginOptOut() {
+  Object.assign(out, { email: addressItems.value[0] ?? '', topicId: null, how: '' });
+  optingOut.value = true;
+}
+async function say(email: string, topicId: number | null, isOut: boolean, how: string) {
+  trouble.value = '';
+  try {
+    await act('PUT', '/opt-outs', { email, topicId, out: isOut, how });
+    optingOut.value = false;
+    if (typeof shown.value === 'number')
+      optOuts.value = await get(z.array(OptOut), `/people/${shown.value}/opt-outs`);
+    emit('changed');
+  } catch (error) {
+    trouble.value = wordsOf(error);
+  }
+}
+const greeting = computed({
+  get: () => form.greeting ?? '',
+  set: (words: string) => {
+    form.greeting = words.trim() ? words : null;
+  },
+});
+const labels = computed(() => ({
+  ...LABELS,
+  ...Object.fromEntries(props.fields.map((field) => [`field:${field.id}`, field.label])),
+}));
+</script>
+
+<template>
+  <AskDialog v-model="open" :max-width="720" label="A person">
+    <template #heading>{{
+      shown === 'new' ? 'Add somebody' : `${form.firstName} ${form.lastName}`.trim() || 'A person'
+    }}</template>
+    <p v-if="trouble" class="needs" role="alert">{{ trouble }}</p>
+    <form v-if="shown === 'new'" class="fields" @submit.prevent="add">
+      <LinkField
+        v-model="join.personId"
+        to="person"
+        label="Somebody who is here already"
+        class="wide"
+        :error-messages="joining.errorOf('personId')"
+      />
+      <template v-if="join.personId === null">
+        <p class="quiet wide">or somebody new:</p>
+        <v-text-field
+          v-model="join.firstName"
+          label="First name"
+          :error-messages="joining.errorOf('firstName')"
+        />
+        <v-text-field
+          v-model="join.lastName"
+          label="Last name"
+          :error-messages="joining.errorOf('lastName')"
+        />
+        <v-text-field v-model="join.email" label="Email address" :error-messages="joining.errorOf('email')" />
+      </template>
+      <v-combobox
+        v-model="join.role"
+        :items="choices?.roles ?? []"
+        label="Role, such as owner or agent"
+        variant="outlined"
+        density="compact"
+        hide-details="auto"
+      />
+      <p v-if="joining.problem.value" class="needs wide" role="alert">{{ joining.problem.value }}</p>
+      <div class="answers wide">
+        <v-btn @click="open = false">Not now</v-btn>
+        <v-btn type="submit" color="primary" variant="flat" :loading="joining.busy.value">Add</v-btn>
+      </div>
+    </form>
+    <form v-else-if="known" class="fields" @submit.prevent="keep">
+      <div class="wide names">
+        <v-text-field v-model="form.title" label="Title" :error-messages="errorOf('title')" />
+        <v-text-field v-model="form.firstName" label="First name" :error-messages="errorOf('firstName')" />
+        <v-text-field v-model="form.lastName" label="Last name" :error-messages="errorOf('lastName')" />
+      </div>
+      <v-text-field
+        v-model="greeting"
+        label="Greeting, after “Dear”"
+        placeholder="made of the name"
+        :error-messages="errorOf('greeting')"
+      />
+      <v-textarea v-model="form.note" label="Note" rows="1" auto-grow />
+      <div class="wide">
+        <div v-for="(address, index) in form.addresses" :key="index" class="address">
+          <v-text-field
+            :model-value="address.email"
+            label="Email address"
+            @update:model-value="(email: string) => changeAddress(index, { email })"
+          />
+          <v-text-field
+            :model-value="address.purpose"
+            label="What for"
+            @update:model-value="(purpose: string) => changeAddress(index, { purpose })"
+          />
+          <v-checkbox
+            :model-value="address.current"
+            label="current"
+            @update:model-value="(current) => changeAddress(index, { current: Boolean(current) })"
+          />
+          <button
+            type="button"
+            class="link"
+            :aria-label="`Take away ${address.email}`"
+            @click="dropAddress(index)"
+          >
+            take away
+          </button>
+        </div>
+        <p v-for="words in errorOf('addresses')" :key="words" class="needs" role="alert">{{ words }}</p>
+        <button type="button" class="link" @click="addAddress">Add an email address</button>
+        <p class="quiet mt-1">An old address still tells whose letter it was; it is not written to.</p>
+      </div>
+      <PhoneLines v-model="form.phones" :errors="errorOf('phones')" />
+      <OwnFields :fields="fields" :values="form" :error-of="errorOf" />
+      <section class="wide" aria-label="Opt-outs">
+        <h3>Opt-outs</h3>
+        <p v-for="each in optOuts" :key="`${each.email} ${each.topicId}`">
+          {{ each.email }}: no mailings about {{ each.topic ?? 'anything' }}
+          <span class="quiet">since {{ day(each.at) }}, {{ each.how }}</span>
+          <button type="button" class="link" @click="say(each.email, each.topicId, false, '')">
+            wants them again
+          </button>
+        </p>
+        <div v-if="optingOut" class="optout">
+          <v-select v-model="out.email" :items="addressItems" label="Address" />
+          <v-select v-model="out.topicId" :items="topicItems" label="Opts out of" />
+          <v-text-field v-model="out.how" label="How we know" placeholder="by telephone" />
+          <v-btn @click="say(out.email, out.topicId, true, out.how)">Note it</v-btn>
+        </div>
+        <button v-else-if="addressItems.length" type="button" class="link" @click="beginOptOut">
+          {{ optOuts.length ? 'note another' : 'None. Note one' }}
+        </button>
+      </section>
+      <div class="wide">
+        <p v-if="record.problem.value" class="needs" role="alert">{{ record.problem.value }}</p>
+        <Theirs :record="record" :labels="labels" />
+      </div>
+      <details class="wide">
+        <summary>History</summary>
+        <History v-if="typeof shown === 'number'" :id="shown" subject="person" @changed="read(shown)" />
+      </details>
+      <div class="answers wide">
+        <v-btn @click="open = false">{{
+          record.changed.value.length ? 'Forget what I typed' : 'Close'
+        }}</v-btn>
+        <v-btn
+          type="submit"
+          color="primary"
+          variant="flat"
+          :disabled="!record.changed.value.length"
+          :loading="record.busy.value"
+          >Keep</v-btn
+        >
+      </div>
+    </form>
+  </AskDialog>
+</template>
+
+<style scoped>
+.fields {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  align-items: start;
+  gap: 12px;
+  padding-top: 6px;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.names {
+  display: grid;
+  grid-template-columns: 90px 1fr 1fr;
+  gap: 12px;
+}
+.address {
+  display: grid;
+  grid-template-columns: 1.6fr 1fr auto auto;
+  gap: 10px;
+  align-items: center;
+  margin-bottom: 8px;
+}
+.optout {
+  display: grid;
+  grid-template-columns: 1.3fr 1fr 1fr auto;
+  gap: 10px;
+  align-items: center;
+}
+summary {
+  cursor: pointer;
+  color: var(--spruce);
+}
+</style>
