@@ -11,11 +11,12 @@ export const Topic = z.enum([
   'drafts',
   /** Something is to be told to a mail server. */
   'pending',
+  'imports',
 ]);
 export type Topic = z.infer<typeof Topic>;
 
 /** What a change is about. */
-export const ChangeSubject = z.enum(['client', 'file', 'message', 'mailbox', 'mailing', 'staff']);
+export const ChangeSubject = z.enum(['client', 'file', 'message', 'mailbox', 'mailing', 'staff', 'import']);
 export type ChangeSubject = z.infer<typeof ChangeSubject>;
 
 /** That something changed: all of a topic, or one thing of it. */

@@ -3,6 +3,7 @@ export * from './changes.ts';
 export * from './session.ts';
 export * from './records.ts';
 export * from './register.ts';
+export * from './import.ts';
 export * from './correspondence.ts';
 export * from './filing.ts';
 export * from './mailbox.ts';

@@ -43,6 +43,7 @@ export const Doubles = z.array(
 export type Doubles = z.infer<typeof Doubles>;
 
 export const ClientStatus = z.enum(['active', 'past', 'prospect']);
+export type ClientStatus = z.infer<typeof ClientStatus>;
 
 export const ClientQuery = Page.extend({
   q: z.string().max(100).default(''),

@@ -15,6 +15,8 @@ export const RIGHTS = {
   'add to the records': ['manager', 'adviser', 'assistant'],
   /** Change clients, people and files, opt-outs too; take changes back. */
   'change the records': ['manager', 'adviser', 'assistant'],
+  /** Bring lists in, and take back what they brought. */
+  'bring lists in': ['manager'],
   'prepare mailings': ['manager', 'adviser', 'assistant'],
   /** Let them go, stop them, settle what is uncertain. */
   'release mailings': ['manager', 'adviser'],

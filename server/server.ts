@@ -10,6 +10,7 @@ import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
 import { MailboxSupervisor } from './mailbox/sync/supervisor.ts';
+import { ImportWorker } from './records/import/worker.ts';
 import { AppContext } from './foundation/context.ts';
 import { migrateAt } from './foundation/migrate.ts';
 
@@ -30,6 +31,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   const supervisor = config.workers ? new MailboxSupervisor(context, CHORES) : null;
   const weigher = config.workers ? new Weigher(context) : null;
   const worker = config.workers ? new DispatchWorker(context, OUTGOING) : null;
+  const importer = config.workers ? new ImportWorker(context) : null;
   const server = await listen(context, config.port);
   context.held.start(context.log);
   supervisor?.start();
@@ -40,6 +42,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
       context.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
     );
   worker?.start();
+  importer?.start();
   return {
     context,
     port: (server.address() as AddressInfo).port,
@@ -47,7 +50,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
     stop: async () => {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();
-      await Promise.all([closed, supervisor?.stop(), weigher?.stop(), worker?.stop()]);
+      await Promise.all([closed, supervisor?.stop(), weigher?.stop(), worker?.stop(), importer?.stop()]);
       context.held.stop();
       await db.destroy();
     },

@@ -22,14 +22,17 @@ export function whenSignedOut(act: () => void): void {
   onSignedOut = act;
 }
 
+/** What goes with a request: JSON, or a file as it is. */
+function sent(body: unknown): RequestInit {
+  if (body === undefined) return {};
+  if (body instanceof Blob) return { headers: { 'content-type': 'application/octet-stream' }, body };
+  return { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) };
+}
+
 async function ask(method: string, path: string, body?: unknown): Promise<unknown> {
   let response: Response;
   try {
-    response = await fetch(`/api${path}`, {
-      method,
-      headers: body === undefined ? {} : { 'content-type': 'application/json' },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-    });
+    response = await fetch(`/api${path}`, { method, ...sent(body) });
   } catch {
     throw new ApiProblem(
       0,
@@ -64,6 +67,11 @@ export function send<T extends z.ZodType>(
   body: unknown,
 ): Promise<z.output<T>> {
   return ask(method, path, body).then((answer) => schema.parse(answer));
+}
+
+/** Hands a file over as it is. @returns the answer, to be parsed by whoever asked */
+export function upload(path: string, query: Record<string, string>, file: Blob): Promise<unknown> {
+  return ask('POST', `${path}?${new URLSearchParams(query)}`, file);
 }
 
 export async function act(method: 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown): Promise<void> {

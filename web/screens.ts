@@ -92,6 +92,14 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./clients/Client.vue'),
   },
   {
+    name: 'import',
+    path: 'clients/import/:id(\\d+)?',
+    title: 'Bring a list in',
+    show: () => import('./import/Import.vue'),
+    find: true,
+    right: 'bring lists in',
+  },
+  {
     name: 'client record',
     path: 'clients/:id(\\d+)/record',
     title: 'Record',

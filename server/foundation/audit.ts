@@ -1,9 +1,14 @@
 import type { Knex } from 'knex';
 
+/** Who does something, and with which import if it is done by one. */
+export type Doer = Pick<Audited, 'staffId' | 'importId'>;
+
 /** Who did what to which record. */
 export interface Audited {
   /** Null for somebody who is not signed in. */
   staffId: number | null;
+  /** It was done by bringing a list in. */
+  importId?: number | undefined;
   action: string;
   /** What kind of record, and its number. */
   subject: string;
@@ -16,11 +21,12 @@ export interface Audited {
 /** Notes who did what, for good: in the transaction of the act. */
 export async function noteAudit(
   db: Knex,
-  { staffId, action, subject, id, before, after }: Audited,
+  { staffId, importId, action, subject, id, before, after }: Audited,
 ): Promise<void> {
   await db('audit').insert({
     at: new Date(),
     staff_id: staffId,
+    import_id: importId ?? null,
     action,
     subject,
     subject_id: id,

@@ -3,6 +3,7 @@ import { Addressees } from '../../contract/writing.ts';
 import { Doc, DocNodeSchema } from '../../contract/document.ts';
 import { MessageState } from '../../contract/correspondence.ts';
 import { Evidence, Likelihood, SortingGroup } from '../../contract/filing.ts';
+import { ImportColumns } from '../../contract/import.ts';
 import { Selection } from '../../contract/selection.ts';
 
 const Ids = z.array(z.number().int());
@@ -35,6 +36,9 @@ const Lesson = z.object({
 /** What each column of text holds that is JSON. Older versions wrote some of it: what they left out has a default. */
 const COLUMNS = {
   'client.postal': z.array(z.string()),
+  'import_run.header': z.array(z.string()),
+  'import_run.columns': ImportColumns,
+  'import_row.cells': z.array(z.string()),
   'message.evidence': z.array(Evidence),
   'message.candidates': z.array(
     z.object({

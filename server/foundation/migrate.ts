@@ -14,6 +14,7 @@ import * as selections from './migrations/0010_selections.ts';
 import * as weighing from './migrations/0011_weighing.ts';
 import * as office from './migrations/0012_office.ts';
 import * as register from './migrations/0013_register.ts';
+import * as imports from './migrations/0014_import.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -29,6 +30,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0011_weighing': weighing,
   '0012_office': office,
   '0013_register': register,
+  '0014_import': imports,
 };
 
 /** Whether migrations are still to be carried out. */

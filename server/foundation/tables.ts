@@ -34,11 +34,13 @@ export interface Rows {
     subject_id: number | null;
     before_value: string | null;
     after_value: string | null;
+    import_id: number | null;
   };
   change_event: {
     id: number;
-    topic: 'records' | 'mail' | 'sorting' | 'mailings' | 'mailboxes' | 'filing' | 'drafts' | 'pending';
-    subject: 'client' | 'file' | 'message' | 'mailbox' | 'mailing' | 'staff' | null;
+    topic:
+      'records' | 'mail' | 'sorting' | 'mailings' | 'mailboxes' | 'filing' | 'drafts' | 'pending' | 'imports';
+    subject: 'client' | 'file' | 'message' | 'mailbox' | 'mailing' | 'staff' | 'import' | null;
     subject_id: number | null;
     at: Date;
   };
@@ -182,6 +184,7 @@ export interface Rows {
     general: Flag;
     opened: string;
     closed: string | null;
+    number_length: number | null;
   };
   file_field_value: {
     file_id: number;
@@ -233,6 +236,32 @@ export interface Rows {
     checked_at: Date | null;
     path_hash: Buffer | null;
     closed: 'personal' | 'refused' | null;
+  };
+  import_row: {
+    import_id: number;
+    line: number;
+    cells: string;
+    outcome: 'add' | 'change' | 'same' | 'refused' | null;
+    words: string;
+    client_id: number | null;
+  };
+  import_run: {
+    id: number;
+    staff_id: number;
+    filename: string;
+    state: 'chosen' | 'checking' | 'checked' | 'running' | 'done' | 'undoing' | 'undone';
+    encoding: string;
+    delimiter: string;
+    header: string;
+    columns: string;
+    existing: 'change' | 'leave';
+    row_count: number;
+    position: number;
+    problem: string | null;
+    made_at: Date;
+    ended_at: Date | null;
+    lease_owner: string | null;
+    lease_until: Date | null;
   };
   interest: {
     id: number;
@@ -612,6 +641,8 @@ declare module 'knex/types/tables.js' {
       Written<Rows['filing_step_message']>
     >;
     folder: Knex.CompositeTableType<Rows['folder'], Written<Rows['folder']>>;
+    import_row: Knex.CompositeTableType<Rows['import_row'], Written<Rows['import_row']>>;
+    import_run: Knex.CompositeTableType<Rows['import_run'], Written<Rows['import_run']>>;
     interest: Knex.CompositeTableType<Rows['interest'], Written<Rows['interest']>>;
     lesson: Knex.CompositeTableType<Rows['lesson'], Written<Rows['lesson']>>;
     mailbox: Knex.CompositeTableType<Rows['mailbox'], Written<Rows['mailbox']>>;

@@ -6,6 +6,7 @@ import { problems } from './problems.ts';
 import { sameOrigin, signedIn } from './guard.ts';
 import { eventsRoute } from './events.ts';
 import { filingRoutes } from './filing.ts';
+import { importRoutes } from './import.ts';
 import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
 import { officeRoutes } from './office.ts';
@@ -50,9 +51,9 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   );
   const api = express.Router();
   api.use(sameOrigin);
-  // An enclosure may be JSON itself: its route takes the bytes as they are.
+  // An enclosure may be JSON itself, a list anything: their routes take the bytes as they are.
   const json = express.json({ limit: '2mb' });
-  api.use((req, res, next) => (/\/enclosures$/.test(req.path) ? next() : json(req, res, next)));
+  api.use((req, res, next) => (/\/(?:enclosures|imports)$/.test(req.path) ? next() : json(req, res, next)));
   api.use((_req, res, next) => {
     res.set('Cache-Control', 'no-store');
     next();
@@ -64,6 +65,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   api.use(officeRoutes(context));
   api.use(recordsRoutes(context, entries));
   api.use(registerRoutes(context));
+  api.use(importRoutes(context));
   api.use(filingRoutes(context));
   api.use(mailboxRoutes(context));
   api.use(mailingRoutes(context));

@@ -121,7 +121,7 @@ export async function firmToday(db: Knex): Promise<string> {
  */
 export async function nextFileNumber(trx: Knex): Promise<string> {
   const firm = await readFirm(trx);
-  const files = trx('file').orderByRaw('CHAR_LENGTH(number) DESC, number DESC').limit(1);
+  const files = trx('file').orderByRaw('number_length DESC, number DESC').limit(1);
   const highest = await selectFirst(files, { number: 'file.number' });
   const known = highest?.number ?? ([...firm.numberExamples].sort().at(-1) || firm.firstNumber || null);
   const year = DateTime.now().setZone(firm.zone).year;

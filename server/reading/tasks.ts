@@ -1,5 +1,7 @@
 import { createHash } from 'node:crypto';
 import { deflateRawSync } from 'node:zlib';
+import { readTable, type Table } from '../../core/import/table.ts';
+import { NoTable } from '../../core/import/text.ts';
 import { differences, sameMessage } from '../../core/message/compare.ts';
 import { boundedHtml } from '../../core/message/html.ts';
 import { cut, LIMITS } from '../../core/message/limits.ts';
@@ -34,6 +36,8 @@ export interface Tasks {
   differences(one: Uint8Array, two: Uint8Array): Promise<string[]>;
   /** Whether two messages that bear the same marks are copies of one. */
   sameMessage(one: Uint8Array, two: Uint8Array): Promise<boolean>;
+  /** The table in a file that a colleague chose, or why there is none. */
+  table(bytes: Uint8Array): { table: Table; problem: null } | { table: null; problem: string };
   /** A text in its parts, told by names its writer may sign with. */
   part(text: string, names: readonly string[], address: string): Promise<Written>;
 }
@@ -111,6 +115,14 @@ export const tasks: Tasks = {
   },
   async sameMessage(one, two) {
     return sameMessage(await readMessage(one), await readMessage(two));
+  },
+  table(bytes) {
+    try {
+      return { table: readTable(bytes), problem: null };
+    } catch (error) {
+      if (!(error instanceof NoTable)) throw error;
+      return { table: null, problem: error.message };
+    }
   },
   async part(text, names, address) {
     return writtenPart(text, names, address);

@@ -1,7 +1,7 @@
 import type { Knex } from 'knex';
 import type { FieldInput, RecordSubject } from '../../contract/index.ts';
 import { fieldKey } from '../../core/facts/catalogue.ts';
-import { noteAudit } from '../foundation/audit.ts';
+import { noteAudit, type Doer } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { transact, type Database, type Transaction } from '../foundation/database.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
@@ -44,7 +44,7 @@ export async function changeRecord<S extends RecordSubject>(
   id: number,
   change: SomeFields,
 ): Promise<WholeRecord<S>> {
-  return transact(db, (trx) => changeWithin(trx, staffId, subject, id, change));
+  return transact(db, (trx) => changeWithin(trx, { staffId }, subject, id, change));
 }
 
 /**
@@ -53,7 +53,7 @@ export async function changeRecord<S extends RecordSubject>(
  */
 export async function changeWithin<S extends RecordSubject>(
   trx: Transaction,
-  staffId: number,
+  by: Doer,
   subject: S,
   id: number,
   { before, after }: SomeFields,
@@ -73,16 +73,10 @@ export async function changeWithin<S extends RecordSubject>(
       unknown,
     );
   refuseStale(names, before, now as Record<string, unknown>, after);
-  const own = names.filter((name) => name.startsWith('field:'));
-  const builtIn = names.filter((name) => !own.includes(name));
-  await KINDS[subject].write(trx, id, pick(after, builtIn) as Partial<RecordFields[S]>);
-  for (const field of own.length ? await fieldDefinitions(trx, subject) : []) {
-    const name = fieldKey(field.id);
-    if (own.includes(name)) await writeValue(trx, subject, id, field, after[name] as FieldInput);
-  }
+  await writeFields(trx, subject, id, pick(after, names));
   const made = await readRecord(trx, subject, id);
   await noteAudit(trx, {
-    staffId,
+    ...by,
     action,
     subject,
     id,
@@ -91,6 +85,22 @@ export async function changeWithin<S extends RecordSubject>(
   });
   await tellOf(trx, subject, id);
   return made;
+}
+
+/** Writes fields of a record, built-in ones and the firm's own. @throws Refusal with what is wrong with one */
+export async function writeFields<S extends RecordSubject>(
+  trx: Transaction,
+  subject: S,
+  id: number,
+  after: Record<string, unknown>,
+): Promise<void> {
+  const own = Object.keys(after).filter((name) => name.startsWith('field:'));
+  const builtIn = Object.keys(after).filter((name) => !own.includes(name));
+  await KINDS[subject].write(trx, id, pick(after, builtIn) as Partial<RecordFields[S]>);
+  for (const field of own.length ? await fieldDefinitions(trx, subject) : []) {
+    const name = fieldKey(field.id);
+    if (own.includes(name)) await writeValue(trx, subject, id, field, after[name] as FieldInput);
+  }
 }
 
 /** Tells the screens that show a record that it changed. */

@@ -1,19 +1,19 @@
 import type { z } from 'zod';
-import type { ClientMade, Doubles, NewClient } from '../../contract/index.ts';
+import type { ClientKind, ClientMade, ClientStatus, Doubles, NewClient } from '../../contract/index.ts';
 import { nameKey } from '../../core/address/address.ts';
-import { noteAudit } from '../foundation/audit.ts';
+import { noteAudit, type Doer } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
-import { holdTurn } from '../foundation/locks.ts';
 import { noteChange } from '../foundation/changes.ts';
-import { firmToday, nextFileNumber } from '../office/settings.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from './files.ts';
-import { insertPerson } from './people.ts';
+import { insertFile, insertPerson } from './people.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { countOf, likePattern } from '../foundation/rows.ts';
 import { filingRegister } from './filingRegister.ts';
 
 const MOST_DOUBLES = 6;
+/** The title of every client's first file. */
+export const GENERAL = 'General correspondence';
 
 /** Clients who may be the one about to be made: by address, by the person's name, by the client's name. */
 export async function findDoubles(
@@ -61,9 +61,9 @@ export async function makeClient(
   wanted: z.output<typeof NewClient>,
 ): Promise<ClientMade> {
   const made = await transact(context.db, async (trx) => {
-    const clientId = wanted.clientId ?? (await insertClient(trx, staffId, wanted));
+    const clientId = wanted.clientId ?? (await insertClient(trx, { staffId }, wanted));
     if (!(await trx('client').where({ id: clientId }).first('id'))) throw notFound('That client');
-    const personId = await insertPerson(trx, staffId, wanted);
+    const personId = await insertPerson(trx, { staffId }, wanted);
     await trx('client_person').insert({
       client_id: clientId,
       person_id: personId,
@@ -71,7 +71,7 @@ export async function makeClient(
       position: await countOf(trx('client_person').where({ client_id: clientId })),
     });
     const general = await trx('file').where({ client_id: clientId, general: 1 }).orderBy('id').first('id');
-    const fileId: number = general?.id ?? (await insertGeneral(trx, staffId, clientId));
+    const fileId = general?.id ?? (await insertGeneral(trx, { staffId }, clientId)).id;
     await noteChange(trx, 'records', 'client', [clientId]);
     return { clientId, personId, fileId };
   });
@@ -80,41 +80,41 @@ export async function makeClient(
   return { clientId: made.clientId, personId: made.personId, generalFile };
 }
 
-async function insertClient(
+/** A client who is new in the register, as far as is known at first. @returns their number */
+export async function insertClient(
   trx: Transaction,
-  staffId: number,
-  wanted: z.output<typeof NewClient>,
+  by: Doer,
+  wanted: { name: string; kind: ClientKind; status: ClientStatus; place: string },
 ): Promise<number> {
+  const { name, kind, status, place } = wanted;
   const [id = 0] = await trx('client').insert({
-    name: wanted.name,
-    kind: wanted.kind,
-    status: wanted.status,
+    ...{ name, kind, status, place },
     since: new Date().getUTCFullYear(),
-    place: wanted.place,
-    adviser_id: await adviserFor(trx, staffId),
+    adviser_id: await adviserFor(trx, by.staffId),
   });
-  await noteAudit(trx, { staffId, action: 'client made', subject: 'client', id, after: wanted });
+  await noteAudit(trx, { ...by, action: 'client made', subject: 'client', id, after: wanted });
   return id;
 }
 
 /** Whoever makes the client is its adviser at first, if an adviser. */
-async function adviserFor(trx: Transaction, staffId: number): Promise<number | null> {
-  const member = await trx('staff').where({ id: staffId, role: 'adviser' }).first('id');
+async function adviserFor(trx: Transaction, staffId: number | null): Promise<number | null> {
+  const member = await trx('staff')
+    .where({ id: staffId ?? 0, role: 'adviser' })
+    .first('id');
   return member?.id ?? null;
 }
 
-/** The client's General file, under the number after the highest; the lock keeps two from taking the same. */
-async function insertGeneral(trx: Transaction, staffId: number, clientId: number): Promise<number> {
-  await holdTurn(trx, 'numbers');
-  const number = await nextFileNumber(trx);
-  const [id = 0] = await trx('file').insert({
-    number,
-    title: 'General correspondence',
-    client_id: clientId,
-    adviser_id: await adviserFor(trx, staffId),
+/** The client's General file, under the next number. */
+export function insertGeneral(
+  trx: Transaction,
+  by: Doer,
+  clientId: number,
+): Promise<{ id: number; number: string }> {
+  return insertFile(trx, by, clientId, {
+    number: '',
+    title: GENERAL,
+    adviserId: null,
+    stage: null,
     general: true,
-    opened: await firmToday(trx),
   });
-  await noteAudit(trx, { staffId, action: 'file opened', subject: 'file', id, after: { number } });
-  return id;
 }

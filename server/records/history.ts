@@ -110,7 +110,7 @@ export async function takeBack(db: Database, staffId: number, stepId: number): P
     if (!step?.subject_id || !isChange(step.action)) throw notFound('That change');
     const subject = step.subject as RecordSubject;
     const change = { before: asObject(step.after_value), after: asObject(step.before_value) };
-    await changeWithin(trx, staffId, subject, step.subject_id, change, `${subject} taken back`).catch(
+    await changeWithin(trx, { staffId }, subject, step.subject_id, change, `${subject} taken back`).catch(
       (error: unknown) => {
         if (error instanceof Refusal && error.now)
           throw new Refusal(

@@ -8,7 +8,7 @@ import type {
   RegisterChoices,
 } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
-import { noteAudit } from '../foundation/audit.ts';
+import { noteAudit, type Doer } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { isDuplicate, transact, type Database, type Transaction } from '../foundation/database.ts';
 import { readFirm } from '../foundation/firm.ts';
@@ -24,13 +24,13 @@ import { stageId } from './kinds.ts';
 /** A person who is new in the register, with a first address if there is one. @returns their number */
 export async function insertPerson(
   trx: Transaction,
-  staffId: number,
+  by: Doer,
   person: Pick<NewPerson, 'firstName' | 'lastName' | 'email'> & { title?: string },
 ): Promise<number> {
   const { title = '', firstName, lastName, email } = person;
   const [id = 0] = await trx('person').insert({ title, first_name: firstName, last_name: lastName });
   if (email) await trx('address').insert({ person_id: id, email, email_key: addressKey(email) });
-  await noteAudit(trx, { staffId, action: 'person made', subject: 'person', id, after: person });
+  await noteAudit(trx, { ...by, action: 'person made', subject: 'person', id, after: person });
   return id;
 }
 
@@ -43,11 +43,11 @@ export async function addPerson(
 ): Promise<number> {
   return transact(db, async (trx) => {
     const { people } = await readRecord(trx, 'client', clientId);
-    const personId = wanted.personId ?? (await insertPerson(trx, staffId, wanted));
+    const personId = wanted.personId ?? (await insertPerson(trx, { staffId }, wanted));
     if (people.some((each) => each.personId === personId))
       throw new Refusal(409, 'That person is one of this client’s already.', 'personId');
     const joined = { personId, role: wanted.role, writes: !people.some(({ writes }) => writes) };
-    await changeWithin(trx, staffId, 'client', clientId, {
+    await changeWithin(trx, { staffId }, 'client', clientId, {
       before: { people },
       after: { people: [...people, joined] },
     });
@@ -63,32 +63,44 @@ export async function openFile(
   wanted: NewFile,
 ): Promise<number> {
   return transact(db, async (trx) => {
-    const client = await trx('client').where({ id: clientId }).first('id', 'adviser_id');
-    if (!client) throw notFound('That client');
-    if (!wanted.number) await holdTurn(trx, 'numbers');
-    const number = wanted.number || (await nextFileNumber(trx));
-    const [id = 0] = await trx('file')
-      .insert({
-        number,
-        title: wanted.title,
-        client_id: clientId,
-        adviser_id: wanted.adviserId ?? client.adviser_id,
-        stage_id: await stageId(trx, wanted.stage),
-        opened: await firmToday(trx),
-      })
-      .catch((error: unknown) => {
-        throw isDuplicate(error) ? new Refusal(409, 'Another file has that number.', 'number') : error;
-      });
-    await noteAudit(trx, {
-      staffId,
-      action: 'file opened',
-      subject: 'file',
-      id,
-      after: { number, title: wanted.title },
-    });
+    const { id } = await insertFile(trx, { staffId }, clientId, wanted);
     await noteChange(trx, 'records', 'client', [clientId]);
     return id;
   });
+}
+
+/** A file that is new in the register. @returns its number in the database, and the one it bears */
+export async function insertFile(
+  trx: Transaction,
+  by: Doer,
+  clientId: number,
+  wanted: NewFile & { general?: boolean },
+): Promise<{ id: number; number: string }> {
+  const client = await trx('client').where({ id: clientId }).first('id', 'adviser_id');
+  if (!client) throw notFound('That client');
+  if (!wanted.number) await holdTurn(trx, 'numbers');
+  const number = wanted.number || (await nextFileNumber(trx));
+  const [id = 0] = await trx('file')
+    .insert({
+      number,
+      title: wanted.title,
+      client_id: clientId,
+      adviser_id: wanted.adviserId ?? client.adviser_id,
+      stage_id: await stageId(trx, wanted.stage),
+      opened: await firmToday(trx),
+      general: wanted.general ?? false,
+    })
+    .catch((error: unknown) => {
+      throw isDuplicate(error) ? new Refusal(409, 'Another file has that number.', 'number') : error;
+    });
+  await noteAudit(trx, {
+    ...by,
+    action: 'file opened',
+    subject: 'file',
+    id,
+    after: { number, title: wanted.title },
+  });
+  return { id, number };
 }
 
 const HITS = 8;

@@ -154,7 +154,7 @@ describe('what is believed, in the browser', function () {
     const { page, address } = office;
     await page.goto(address);
     await page.getByRole('button', { name: 'Maren Okell' }).click();
-    await page.getByText('Password and sessions').click();
+    await page.getByText('Your account').click();
     await page.getByLabel('Your present password').fill('wrong');
     await page.getByLabel('A new one, ten letters or more').fill('short');
     await page.getByRole('button', { name: 'Change it' }).click();

@@ -97,6 +97,11 @@ const ASKED: Record<string, Right | null> = {
   'PUT /office/fields/:id': 'run the office',
   'DELETE /office/fields/:id': 'run the office',
   'POST /office/fields/:id/restore': 'run the office',
+  'POST /imports': 'bring lists in',
+  'PUT /imports/:id': 'bring lists in',
+  'DELETE /imports/:id': 'bring lists in',
+  'POST /imports/:id/run': 'bring lists in',
+  'POST /imports/:id/undo': 'bring lists in',
   'PUT /office/beginning': 'run the office',
   'POST /office/staff': 'run the office',
   'PUT /office/staff/:id': 'run the office',
@@ -110,6 +115,9 @@ const ASKED: Record<string, Right | null> = {
 const READ_WITH: Record<string, Right> = {
   'GET /office/beginning': 'run the office',
   'GET /office/staff': 'run the office',
+  'GET /imports': 'bring lists in',
+  'GET /imports/:id': 'bring lists in',
+  'GET /imports/:id/rows': 'bring lists in',
 };
 /** What anybody may ask who is not signed in. */
 const OPEN = [

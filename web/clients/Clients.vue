@@ -82,9 +82,12 @@ watch(query, () => void soon());
   <div class="screen screen-fixed">
     <header class="head">
       <h1>Clients</h1>
-      <v-btn v-if="session.may('add to the records')" color="primary" variant="flat" @click="adding = true"
-        >Add a client</v-btn
-      >
+      <div class="acts">
+        <router-link v-if="session.may('bring lists in')" to="/clients/import">Bring a list in</router-link>
+        <v-btn v-if="session.may('add to the records')" color="primary" variant="flat" @click="adding = true"
+          >Add a client</v-btn
+        >
+      </div>
       <v-text-field
         v-model="query.q"
         label="Name, place, person, address or file number"
@@ -120,7 +123,11 @@ watch(query, () => void soon());
       </template>
       <template #empty>
         <p v-if="page" class="quiet pa-4">
-          <template v-if="!query.q && !query.status">Nobody is here yet. Add your first client.</template>
+          <template v-if="!query.q && !query.status"
+            >Nobody is here yet. Add your first client<template v-if="session.may('bring lists in')"
+              >, or <router-link to="/clients/import">bring a list in</router-link></template
+            >.</template
+          >
           <template v-else
             >Nobody fits.
             <button type="button" class="link" @click="((query.q = ''), (query.status = null))">
@@ -141,6 +148,12 @@ watch(query, () => void soon());
   gap: 14px;
   align-items: center;
   margin-bottom: 14px;
+}
+.acts {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  white-space: nowrap;
 }
 .client {
   font-weight: 700;

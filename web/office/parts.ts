@@ -60,7 +60,7 @@ export const PARTS: readonly SettingsPart[] = [
     key: 'records',
     title: 'Records',
     why: 'Clients, their people and files.',
-    path: '/clients',
+    path: '/clients/import',
     begins: 'records',
   },
   {

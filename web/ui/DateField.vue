@@ -85,5 +85,9 @@ const picked = computed({
 }
 .calendar {
   color: var(--ink-soft);
+  display: grid;
+  place-items: center;
+  width: 24px;
+  height: 24px;
 }
 </style>

@@ -1,15 +1,8 @@
 import { computed, ref, type UnwrapNestedRefs } from 'vue';
-import {
-  DraftSaved,
-  DraftSent,
-  DraftView,
-  Problem,
-  type Addressees,
-  type FileRef,
-} from '../../contract/index.ts';
+import { DraftSaved, DraftSent, DraftView, type Addressees, type FileRef } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import { useAutosave } from '../ui/autosave.ts';
-import { act, ApiProblem, get, send, wordsOf } from '../api.ts';
+import { act, ApiProblem, get, send, wordsOf, upload } from '../api.ts';
 
 /** What the parts of the desk are given of the message being written. */
 export type Desk = UnwrapNestedRefs<ReturnType<typeof useDraft>>;
@@ -127,18 +120,12 @@ export function useDraft(id: number) {
     if (letter.value) letter.value.enclosures = found.enclosures;
   }
   async function enclose(file: File): Promise<void> {
-    const search = new URLSearchParams({ filename: file.name, type: file.type });
     try {
-      const response = await fetch(`/api/drafts/${id}/enclosures?${search}`, { method: 'POST', body: file });
-      if (!response.ok) {
-        const told = Problem.safeParse(await response.json().catch(() => null));
-        throw new ApiProblem(response.status, told.data?.message ?? `${file.name} could not be enclosed.`);
-      }
+      await upload(`/drafts/${id}/enclosures`, { filename: file.name, type: file.type }, file);
       await refresh();
       problem.value = '';
     } catch (error) {
-      problem.value =
-        error instanceof ApiProblem ? error.message : `${file.name} could not be enclosed. Please try again.`;
+      problem.value = `${file.name} could not be enclosed. ${wordsOf(error)}`;
     }
   }
   async function encloseFrom(messageId: number, index: number): Promise<void> {

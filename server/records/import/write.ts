@@ -1,0 +1,181 @@
+import type { KnownClient, Plan, Standing } from '../../../core/import/decide.ts';
+import { addressKey } from '../../../core/address/address.ts';
+import { noteAudit, type Doer } from '../../foundation/audit.ts';
+import type { Transaction } from '../../foundation/database.ts';
+import { changeWithin, readRecord, writeFields } from '../changing.ts';
+import { GENERAL, insertClient, insertGeneral } from '../create.ts';
+import { insertFile, insertPerson } from '../people.ts';
+
+/** Writes what a row does; what is new gets its number. @returns the client's number */
+export async function writePlan(trx: Transaction, by: Doer, plan: Plan): Promise<number | null> {
+  const { client, person, file } = plan;
+  if (!client) return null;
+  const clientId = await writeClient(trx, by, client);
+  if (person) await writePerson(trx, by, client.known, person);
+  if (file) await writeFile(trx, by, clientId, file);
+  return clientId;
+}
+
+async function writeClient(
+  trx: Transaction,
+  by: Doer,
+  { known, fresh, after }: NonNullable<Plan['client']>,
+): Promise<number> {
+  if (!fresh || known.id !== null) {
+    const id = known.id ?? 0;
+    if (Object.keys(after).length) await change(trx, by, 'client', id, after);
+    return id;
+  }
+  const {
+    kind = 'person',
+    status = 'active',
+    place = '',
+  } = after as { kind?: 'person'; status?: 'active'; place?: string };
+  const id = await insertClient(trx, by, { name: known.name, kind, status, place });
+  // What is not said of a client who is new here is not known: least of all since when.
+  await writeFields(trx, 'client', id, { since: null, ...after });
+  known.id = id;
+  known.isNew = true;
+  known.files.push({ ...(await insertGeneral(trx, by, id)), title: GENERAL, record: {} });
+  return id;
+}
+
+async function writePerson(
+  trx: Transaction,
+  by: Doer,
+  client: KnownClient,
+  { known, fresh, after, joins, role }: NonNullable<Plan['person']>,
+): Promise<void> {
+  if (fresh && known.id === null) {
+    const { firstName, lastName } = known.record;
+    known.id = await insertPerson(trx, by, { firstName, lastName, email: '' });
+    await writeFields(trx, 'person', known.id, after);
+  } else if (Object.keys(after).length) await change(trx, by, 'person', known.id ?? 0, after);
+  if (client.isNew && joins) return join(trx, client, known.id ?? 0, role ?? '');
+  if (!joins && role === null) return;
+  const { people } = await readRecord(trx, 'client', client.id ?? 0);
+  const personId = known.id ?? 0;
+  const others = people.map((each) =>
+    each.personId === personId && role !== null ? { ...each, role } : each,
+  );
+  const joined = people.some((each) => each.personId === personId)
+    ? others
+    : [...others, { personId, role: role ?? '', writes: !people.some(({ writes }) => writes) }];
+  await change(trx, by, 'client', client.id ?? 0, { people: joined });
+}
+
+/** Somebody joins a client made in this very batch: it goes with the client when that is taken back. */
+async function join(trx: Transaction, client: KnownClient, personId: number, role: string): Promise<void> {
+  const position = client.people.findIndex(({ id }) => id === personId);
+  await trx('client_person').insert({
+    client_id: client.id ?? 0,
+    person_id: personId,
+    role,
+    position: Math.max(0, position),
+    writes: position === 0,
+  });
+}
+
+async function writeFile(
+  trx: Transaction,
+  by: Doer,
+  clientId: number,
+  { known, fresh, after }: NonNullable<Plan['file']>,
+): Promise<void> {
+  if (!fresh || known.id !== null) {
+    if (Object.keys(after).length) await change(trx, by, 'file', known.id ?? 0, after);
+    return;
+  }
+  const title = String(after.title ?? known.title) || 'Untitled';
+  const made = await insertFile(trx, by, clientId, {
+    number: known.number,
+    title,
+    adviserId: null,
+    stage: null,
+  });
+  Object.assign(known, made, { title });
+  await writeFields(trx, 'file', made.id, after);
+}
+
+/** Changes fields whatever stands in them: what stood there is noted, for taking it back. */
+async function change(
+  trx: Transaction,
+  by: Doer,
+  subject: 'client' | 'person' | 'file',
+  id: number,
+  after: Standing,
+): Promise<void> {
+  const before = (await readRecord(trx, subject, id)) as Standing;
+  await changeWithin(trx, by, subject, id, { before, after });
+}
+
+/** Takes a record out again that a list brought in. @returns a sentence that says why it stays; null when it is gone */
+export async function removeMade(
+  trx: Transaction,
+  by: Doer,
+  subject: 'client' | 'person' | 'file',
+  id: number,
+): Promise<string | null> {
+  const why = await staysBecause(trx, subject, id, by.importId ?? 0);
+  if (why) return why;
+  if (subject === 'person') {
+    const addresses: string[] = await trx('address').where({ person_id: id }).pluck('email');
+    await trx('person').where({ id }).delete();
+    await noteAudit(trx, {
+      staffId: by.staffId,
+      action: 'person removed',
+      subject,
+      id,
+      before: addresses.map(addressKey),
+    });
+    return null;
+  }
+  if (subject === 'client') await trx('file').where({ client_id: id }).delete();
+  await trx(subject).where({ id }).delete();
+  await noteAudit(trx, { staffId: by.staffId, action: `${subject} removed`, subject, id });
+  return null;
+}
+
+async function staysBecause(
+  trx: Transaction,
+  subject: 'client' | 'person' | 'file',
+  id: number,
+  importId: number,
+): Promise<string | null> {
+  const row = await trx(subject as 'client')
+    .where({ id })
+    .forUpdate()
+    .first();
+  if (!row) return null;
+  const touched = await trx('audit')
+    .where({ subject, subject_id: id })
+    .where((others) => others.whereNull('import_id').orWhereNot({ import_id: importId }))
+    .whereNotNull('staff_id')
+    .whereNot('action', 'like', '%taken back')
+    .first('id');
+  const name = subject === 'person' ? `person ${id}` : subject === 'file' ? `file ${id}` : row.name;
+  if (touched) return `${name} was changed since.`;
+  const files: number[] =
+    subject === 'client'
+      ? await trx('file').where({ client_id: id }).pluck('id')
+      : subject === 'file'
+        ? [id]
+        : [];
+  for (const table of ['filing', 'note', 'dispatch'] as const)
+    if (files.length && (await trx(table).whereIn('file_id', files).first('file_id')))
+      return `${name} has correspondence by now.`;
+  if (subject === 'person') {
+    const others = trx('client_person')
+      .where({ person_id: id })
+      .whereNotIn('client_id', madeBy(trx, importId));
+    if (await others.first('client_id')) return `${name} is one of a client’s people.`;
+  }
+  return null;
+}
+
+/** Clients that a list brought in. */
+function madeBy(trx: Transaction, importId: number) {
+  return trx('audit')
+    .where({ import_id: importId, subject: 'client', action: 'client made' })
+    .select('subject_id');
+}
