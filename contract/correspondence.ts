@@ -113,6 +113,11 @@ export type ConversationRow = z.infer<typeof ConversationRow>;
 /** The conversation a message is of. */
 export const Conversed = z.object({ conversationId: z.number().int().positive() });
 
+/** Into which conversation a message goes: the one another message is of at this moment, or back into one by its number. */
+export const Join = z.union([z.object({ withId: Id }), Conversed]);
+/** The one it is of now, and the one it was of before. */
+export const Joined = Conversed.extend({ before: z.number().int().positive() });
+
 export const NoteDraft = z.object({
   fileId: Id,
   messageId: Id.nullable().default(null),

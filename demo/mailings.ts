@@ -38,7 +38,7 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       id: 1,
       name: 'Autumn letter to retained clients',
       selection_id: await saveSelection(trx, 1, AUTUMN_SELECTION),
-      subject: JSON.stringify(doc(paragraph(text('Autumn at '), field('client.name')))),
+      subject: JSON.stringify(doc(paragraph(text('The coming year at '), field('client.place')))),
       body: JSON.stringify(
         doc(
           paragraph(text('Dear '), field('greeting'), text(',')),

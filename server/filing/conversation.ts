@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
-import type { ConversationRow } from '../../contract/index.ts';
+import type { z } from 'zod';
+import type { ConversationRow, Join, Joined } from '../../contract/index.ts';
 import { flatThreads, threads } from '../../core/conversation/thread.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
@@ -66,10 +67,11 @@ export async function joinConversation(
   context: AppContext,
   staffId: number,
   id: number,
-  conversationId: number,
-): Promise<void> {
-  await transact(context.db, async (trx) => {
+  to: z.output<typeof Join>,
+): Promise<z.output<typeof Joined>> {
+  return transact(context.db, async (trx) => {
     const before = await messageToMove(trx, staffId, id);
+    const conversationId = 'withId' in to ? await messageToMove(trx, staffId, to.withId) : to.conversationId;
     if (!(await trx('conversation').where({ id: conversationId }).first('id')))
       throw notFound('That conversation');
     // Into an emptied one it may go back; into one of which the person may read nothing it may not.
@@ -80,6 +82,7 @@ export async function joinConversation(
     )
       throw notFound('That conversation');
     if (before !== conversationId) await moveTo(trx, staffId, id, before, conversationId);
+    return { conversationId, before };
   });
 }
 

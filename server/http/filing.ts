@@ -6,6 +6,8 @@ import {
   AutoFiledRow,
   ConversationRow,
   Conversed,
+  Join,
+  Joined,
   FilingScore,
   Id,
   MessageView,
@@ -108,9 +110,8 @@ export function filingRoutes(context: AppContext): Router {
     reply(res, Conversed, { conversationId });
   });
   router.post('/messages/:id/join', sorters, async (req, res) => {
-    const { conversationId } = Conversed.parse(req.body);
-    await joinConversation(context, staffOf(res).id, Id.parse(req.params.id), conversationId);
-    reply(res, Conversed, { conversationId });
+    const to = Join.parse(req.body);
+    reply(res, Joined, await joinConversation(context, staffOf(res).id, Id.parse(req.params.id), to));
   });
   router.get('/messages/:id/source', async (req, res) => {
     const { raw, subject } = await messageSource(db, staffOf(res).id, Id.parse(req.params.id));

@@ -27,13 +27,8 @@ const FLAGS = [
   '--disable-sync',
 ];
 
-/** @param config what is different for this server */
-export async function openOffice(
-  options: FirmOptions = {},
-  config: Partial<Config> = {},
-): Promise<BrowserOffice> {
-  const firm = await openFirm(options);
-  const server: RunningServer = await startServer({ ...firm.config, workers: true, ...config }, 'silent');
+/** A browser of its own, with an empty profile. */
+export async function openBrowser(): Promise<{ page: Page; close(): Promise<void> }> {
   const profile = mkdtempSync(join(tmpdir(), 'patient-clerk-browser-'));
   const browser: BrowserContext = await chromium.launchPersistentContext(profile, {
     executablePath: '/usr/bin/chromium',
@@ -42,15 +37,29 @@ export async function openOffice(
     args: FLAGS,
   });
   browser.setDefaultTimeout(20_000);
-  const page = browser.pages()[0] ?? (await browser.newPage());
-  const address = `http://127.0.0.1:${server.port}`;
   return {
-    firm,
-    page,
-    address,
+    page: browser.pages()[0] ?? (await browser.newPage()),
     close: async () => {
       await browser.close();
       rmSync(profile, { recursive: true, force: true });
+    },
+  };
+}
+
+/** @param config what is different for this server */
+export async function openOffice(
+  options: FirmOptions = {},
+  config: Partial<Config> = {},
+): Promise<BrowserOffice> {
+  const firm = await openFirm(options);
+  const server: RunningServer = await startServer({ ...firm.config, workers: true, ...config }, 'silent');
+  const { page, close } = await openBrowser();
+  return {
+    firm,
+    page,
+    address: `http://127.0.0.1:${server.port}`,
+    close: async () => {
+      await close();
       await server.stop();
       await firm.close();
     },

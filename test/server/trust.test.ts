@@ -339,7 +339,9 @@ describe('what a message says of itself', () => {
       expect(refused).to.equal('That message is private to a colleague.');
       const [, own] = await allOf(id);
       expect((await viewMessage(firm.context, 3, own?.id ?? 0)).twins).to.deep.equal([]);
-      const joined = await joinConversation(firm.context, 3, own?.id ?? 0, secret.conversation_id).then(
+      const joined = await joinConversation(firm.context, 3, own?.id ?? 0, {
+        conversationId: secret.conversation_id,
+      }).then(
         () => 'joined',
         (error: Error) => error.message,
       );
@@ -396,7 +398,7 @@ describe('what a message says of itself', () => {
       expect(performance.now() - start).to.be.below(500);
       const apart = await partMessage(firm.context, MAREN_ID, named.id);
       expect(await conversation(firm.db, MAREN_ID, root.conversation_id)).to.have.lengthOf(1);
-      await joinConversation(firm.context, MAREN_ID, named.id, root.conversation_id);
+      await joinConversation(firm.context, MAREN_ID, named.id, { conversationId: root.conversation_id });
       expect(await conversation(firm.db, MAREN_ID, apart)).to.have.lengthOf(0);
       const noted = await firm.db('audit').where({ action: 'conversation changed', subject_id: named.id });
       expect(noted).to.have.lengthOf(2);

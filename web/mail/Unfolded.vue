@@ -1,7 +1,14 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue';
 import { z } from 'zod';
-import { Conversed, ConversationRow, MessageView, type FileRef, type MailRow } from '../../contract/index.ts';
+import {
+  Conversed,
+  ConversationRow,
+  Joined,
+  MessageView,
+  type FileRef,
+  type MailRow,
+} from '../../contract/index.ts';
 import { act, get, send, wordsOf } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
 import SenderNotes from '../message/SenderNotes.vue';
@@ -82,8 +89,7 @@ async function takeOut(each: ConversationRow) {
 async function putBack() {
   if (!parted.value) return;
   try {
-    const conversationId = message.value?.conversationId;
-    await send('POST', Conversed, `/messages/${parted.value.id}/join`, { conversationId });
+    await send('POST', Joined, `/messages/${parted.value.id}/join`, { withId: props.row.id });
     parted.value = null;
     await again();
   } catch (error) {

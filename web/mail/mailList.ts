@@ -2,12 +2,13 @@ import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
 import { z } from 'zod';
 import {
-  Conversed,
+  Joined,
   LookedOnServer,
   MailActDone,
   MailPage,
   ShownMailbox,
   SortDone,
+  type Join,
   type MailAct,
   type MailRow,
   type MailView,
@@ -248,20 +249,23 @@ export const useMailList = defineStore('post', () => {
   function gather(ids: readonly number[]): Promise<void> {
     const chosen = rows.value.filter((row) => ids.includes(row.id));
     const oldest = chosen.at(-1);
-    const others = chosen.filter((row) => row.conversationId !== oldest?.conversationId);
     if (!oldest) return Promise.resolve();
-    const join = (id: number, conversationId: number) =>
-      send('POST', Conversed, `/messages/${id}/join`, { conversationId });
+    const join = (id: number, to: z.input<typeof Join>) => send('POST', Joined, `/messages/${id}/join`, to);
     return attempt(async () => {
-      for (const row of others) await join(row.id, oldest.conversationId);
+      // Which conversation each is of the server knows: what is listed here may be a moment old.
+      const moved: { id: number; before: number }[] = [];
+      for (const { id } of chosen.filter((row) => row !== oldest)) {
+        const { before, conversationId } = await join(id, { withId: oldest.id });
+        if (before !== conversationId) moved.push({ id, before });
+      }
       ticked.value = new Set();
       say(
-        others.length
+        moved.length
           ? `${many(chosen.length, 'message')} are one conversation now.`
           : 'They were one already.',
-        others.length
+        moved.length
           ? async () => {
-              for (const row of others) await join(row.id, row.conversationId);
+              for (const { id, before } of moved) await join(id, { conversationId: before });
             }
           : null,
       );

@@ -74,11 +74,12 @@ defineExpose({ editor });
 
 <style scoped>
 .writer :deep(.ProseMirror) {
+  white-space: break-spaces;
   outline: none;
 }
 .writer :deep(.subject-line) {
   padding: 8px 10px;
-  white-space: nowrap;
+  white-space: pre;
   overflow-x: auto;
 }
 .writer :deep(.subject-line p) {
