@@ -34,6 +34,7 @@ const again = () => post.show(() => undefined);
   font: inherit;
 }
 .day {
-  flex: 0 0 190px;
+  flex: 0 1 170px;
+  min-width: 140px;
 }
 </style>
