@@ -1,6 +1,7 @@
 import { benchDispatch } from './dispatch.ts';
 import { benchFind } from './find.ts';
 import { benchFiling } from './filing.ts';
+import { benchImport } from './import.ts';
 import { benchRest } from './rest.ts';
 import { benchSync } from './sync.ts';
 
@@ -10,6 +11,7 @@ const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   filing: benchFiling,
   find: benchFind,
   rest: benchRest,
+  import: benchImport,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];

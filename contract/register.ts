@@ -40,6 +40,34 @@ export const FieldInput = z.union([
 ]);
 export type FieldInput = z.infer<typeof FieldInput>;
 
+/** What each built-in field is called. */
+export const FIELD_LABELS: Record<string, string> = {
+  name: 'Name',
+  kind: 'Kind',
+  status: 'Status',
+  since: 'Client since',
+  service: 'Service',
+  place: 'Place',
+  postal: 'Postal address',
+  country: 'Country',
+  greeting: 'Greeting',
+  adviserId: 'Adviser',
+  note: 'Note',
+  tags: 'Tags',
+  interests: 'Interests',
+  phones: 'Telephone',
+  delivery: 'Delivery',
+  people: 'People',
+  title: 'Title',
+  firstName: 'First name',
+  lastName: 'Last name',
+  addresses: 'Email addresses',
+  number: 'Number',
+  stage: 'Stage',
+  opened: 'Opened',
+  closed: 'Closed',
+};
+
 /** What of a client is changed in place. */
 export const ClientFields = z.object({
   name: Words(200).min(1, 'Give the client a name.'),

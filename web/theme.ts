@@ -53,6 +53,7 @@ export const vuetify = createVuetify({
     VTextarea: field,
     VSelect: field,
     VAutocomplete: field,
+    VCombobox: field,
     VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },
     VCard: { rounded: 'sm', elevation: 0, border: true },
     VDialog: { maxWidth: 560 },

@@ -17,7 +17,11 @@ export async function sendForgottenLink(context: AppContext, email: string): Pro
   const { db, config, log } = context;
   const [firm, member, mailbox] = await Promise.all([
     context.firm(),
-    db('staff').where({ email: email.trim().toLowerCase(), active: 1 }).first('id', 'name', 'email'),
+    // Whoever was invited and has no password yet has a link already, which this would end.
+    db('staff')
+      .where({ email: email.trim().toLowerCase(), active: 1 })
+      .whereNot({ password_hash: '' })
+      .first('id', 'name', 'email'),
     db('mailbox')
       .where({ shared: 1 })
       .whereNotNull('verified_at')

@@ -43,6 +43,11 @@ export function readList(db: Knex, name: ListName): Promise<ListEntry[]> {
   });
 }
 
+/** The names of a list, in its order. */
+export function listNames(db: Knex, name: ListName): Promise<string[]> {
+  return db(name).orderBy(['position', 'name']).pluck('name');
+}
+
 /**
  * Makes a list as it is to be: what is renamed stays with its records; what goes is replaced where it says.
  * @throws Refusal when something goes that records bear, and nobody said what is to stand for it

@@ -23,6 +23,7 @@ export async function offerSetUp(db: Knex): Promise<string | null> {
   if (await isSetUp(db)) return null;
   const code = randomCode(CODE_LENGTH);
   const now = new Date();
+  await db('one_time_link').where({ kind: 'set up' }).where('expires_at', '<', now).delete();
   await db('one_time_link').insert({
     token_hash: hashOfCode(code),
     kind: 'set up',

@@ -1,11 +1,12 @@
 import type { Knex } from 'knex';
 import type { z } from 'zod';
-import type {
-  FieldDefinition,
-  HistoryPage,
-  HistoryQuery,
-  HistoryStep,
-  RecordSubject,
+import {
+  FIELD_LABELS,
+  type FieldDefinition,
+  type HistoryPage,
+  type HistoryQuery,
+  type HistoryStep,
+  type RecordSubject,
 } from '../../contract/index.ts';
 import { fieldKey, fieldWords } from '../../core/facts/catalogue.ts';
 import { dayWords } from '../../core/office/day.ts';
@@ -14,34 +15,6 @@ import { notFound, Refusal } from '../foundation/refusal.ts';
 import { countOf, select } from '../foundation/rows.ts';
 import { changeWithin } from './changing.ts';
 import { fieldDefinitions } from './definitions.ts';
-
-/** What each built-in field is called in a record's history. */
-const LABELS: Record<string, string> = {
-  name: 'Name',
-  kind: 'Kind',
-  status: 'Status',
-  since: 'Client since',
-  service: 'Service',
-  place: 'Place',
-  postal: 'Postal address',
-  country: 'Country',
-  greeting: 'Greeting',
-  adviserId: 'Adviser',
-  note: 'Note',
-  tags: 'Tags',
-  interests: 'Interests',
-  phones: 'Telephone',
-  delivery: 'Delivery',
-  people: 'People',
-  title: 'Title',
-  firstName: 'First name',
-  lastName: 'Last name',
-  addresses: 'Email addresses',
-  number: 'Number',
-  stage: 'Stage',
-  opened: 'Opened',
-  closed: 'Closed',
-};
 
 interface Names {
   staff: ReadonlyMap<number, string>;
@@ -95,7 +68,7 @@ function changedFields(
   names: Names,
 ): HistoryStep['fields'] {
   return [...new Set([...Object.keys(before), ...Object.keys(after)])].flatMap((name) => {
-    const label = LABELS[name] ?? names.fields.get(name)?.label;
+    const label = FIELD_LABELS[name] ?? names.fields.get(name)?.label;
     if (!label) return [];
     return [{ label, before: inWords(name, before[name], names), after: inWords(name, after[name], names) }];
   });
@@ -116,7 +89,7 @@ export async function takeBack(db: Database, staffId: number, stepId: number): P
           throw new Refusal(
             409,
             `${Object.keys(error.now)
-              .map((field) => LABELS[field] ?? 'A field')
+              .map((field) => FIELD_LABELS[field] ?? 'A field')
               .join(', ')}: changed again since. Take the later change back first.`,
           );
         throw error;

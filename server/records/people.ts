@@ -15,7 +15,7 @@ import { readFirm } from '../foundation/firm.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { countOf, likePattern, select } from '../foundation/rows.ts';
-import { readList } from '../office/lists.ts';
+import { listNames } from '../office/lists.ts';
 import { firmToday, nextFileNumber } from '../office/settings.ts';
 import { changeWithin, readRecord } from './changing.ts';
 import { fieldDefinitions } from './definitions.ts';
@@ -109,23 +109,17 @@ const HITS = 8;
 export async function findPeople(db: Knex, words: string): Promise<PersonHit[]> {
   const [first = '', ...rest] = words.trim().split(/\s+/);
   if (!first) return [];
-  const people = db('person').limit(HITS);
-  if (rest.length)
-    people
-      .where('first_name', 'like', likePattern(first, false))
-      .where('last_name', 'like', likePattern(rest.join(' '), false));
-  else
-    people.where((any) =>
-      any
-        .where('last_name', 'like', likePattern(first, false))
-        .orWhere('first_name', 'like', likePattern(first, false))
-        .orWhereIn(
-          'person.id',
-          db('address')
-            .where('email_key', 'like', likePattern(first.toLowerCase(), false))
-            .select('person_id'),
-        ),
-    );
+  const ids = rest.length
+    ? await beginning(db, { first_name: first, last_name: rest.join(' ') })
+    : [
+        ...(await beginning(db, { last_name: first })),
+        ...(await beginning(db, { first_name: first })),
+        ...(await db('address')
+          .where('email_key', 'like', likePattern(first.toLowerCase(), false))
+          .limit(HITS)
+          .pluck('person_id')),
+      ];
+  const people = db('person').whereIn('id', ids.slice(0, HITS)).orderBy(['last_name', 'first_name']);
   const rows = await select(people, {
     id: 'person.id',
     first_name: 'person.first_name',
@@ -144,6 +138,14 @@ export async function findPeople(db: Knex, words: string): Promise<PersonHit[]> 
     email: row.email ?? '',
     clients: (row.clients ?? '').slice(0, 120),
   }));
+}
+
+/** People whose names begin so, by the keys of the table. */
+function beginning(db: Knex, names: { first_name?: string; last_name?: string }): Promise<number[]> {
+  const people = db('person').limit(HITS);
+  for (const [column, begins] of Object.entries(names))
+    people.where(column, 'like', likePattern(begins, false));
+  return people.pluck('id');
 }
 
 /** What the addresses of a person have opted out of. */
@@ -207,13 +209,11 @@ export async function changeOptOut(
 
 /** What may be chosen while a record is changed. */
 export async function registerChoices(db: Knex): Promise<RegisterChoices> {
-  const names = async (list: 'service' | 'interest' | 'tag' | 'stage') =>
-    (await readList(db, list)).map(({ name }) => name);
   const [services, interests, tags, stages, topics, advisers, roles, fields, firm] = await Promise.all([
-    names('service'),
-    names('interest'),
-    names('tag'),
-    names('stage'),
+    listNames(db, 'service'),
+    listNames(db, 'interest'),
+    listNames(db, 'tag'),
+    listNames(db, 'stage'),
     db('topic').orderBy(['position', 'name']).select('id', 'name'),
     db('staff').where({ active: 1 }).orderBy('name').select('id', 'name'),
     db('client_person')

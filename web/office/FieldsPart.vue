@@ -153,7 +153,7 @@ const earlier = (of: RecordSubject, index: number) =>
     <template #heading>{{
       editing === 'new' ? `A field of ${OF[draft.of].toLowerCase()}` : draft.label
     }}</template>
-    <form class="fields" @submit.prevent="keep">
+    <form class="form-grid" @submit.prevent="keep">
       <v-text-field
         v-model="draft.label"
         label="Name"
@@ -207,16 +207,6 @@ const earlier = (of: RecordSubject, index: number) =>
 <style scoped>
 .of {
   margin-bottom: 20px;
-}
-.fields {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  align-items: start;
-  gap: 12px;
-  padding-top: 6px;
-}
-.wide {
-  grid-column: 1 / -1;
 }
 .choice-line {
   display: grid;

@@ -32,7 +32,7 @@ const domains = lines('domains');
 
 <template>
   <Trouble :words="problem" :retry="load" class="mb-3" />
-  <form class="fields" @submit.prevent>
+  <form class="form-grid" @submit.prevent>
     <v-text-field v-model="form.name" :label="FIRM_LABELS.name" :error-messages="errorOf('name')" />
     <v-text-field v-model="form.phone" :label="FIRM_LABELS.phone" :error-messages="errorOf('phone')" />
     <v-textarea
@@ -66,18 +66,6 @@ const domains = lines('domains');
 </template>
 
 <style scoped>
-.fields {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  align-items: start;
-  gap: 14px;
-}
-.wide {
-  grid-column: 1 / -1;
-}
 @media (max-width: 1000px) {
-  .fields {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

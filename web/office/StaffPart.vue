@@ -208,7 +208,7 @@ const takesOver = (member: StaffRecord) =>
 
   <AskDialog v-model="dialog" :max-width="520" label="A colleague">
     <template #heading>{{ editing === 'new' ? 'Add a colleague' : form.name }}</template>
-    <form class="fields" @submit.prevent="keep">
+    <form class="form-grid" @submit.prevent="keep">
       <v-text-field v-model="form.name" label="Name" autofocus :error-messages="errorOf('name')" />
       <v-text-field
         v-model="form.email"
@@ -279,15 +279,6 @@ const takesOver = (member: StaffRecord) =>
 .waits {
   color: var(--ochre);
   font-weight: 600;
-}
-.fields {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  align-items: start;
-  gap: 14px;
-}
-.wide {
-  grid-column: 1 / -1;
 }
 .gone {
   list-style: none;

@@ -49,7 +49,7 @@ const make = () =>
 
 <template>
   <AskDialog v-model="open" :max-width="640" label="A new client">
-    <form class="fields" @submit.prevent="make">
+    <form class="form-grid" @submit.prevent="make">
       <v-text-field
         v-model="draft.name"
         label="Client"
@@ -80,16 +80,3 @@ const make = () =>
     </form>
   </AskDialog>
 </template>
-
-<style scoped>
-.fields {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  align-items: start;
-  gap: 12px;
-  padding-top: 6px;
-}
-.wide {
-  grid-column: 1 / -1;
-}
-</style>

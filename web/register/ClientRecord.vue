@@ -2,6 +2,7 @@
 import { computed, reactive, ref, watch } from 'vue';
 import { useRoute } from 'vue-router';
 import {
+  FIELD_LABELS,
   ClientKind,
   ClientRecord,
   ClientStatus,
@@ -26,7 +27,7 @@ import History from './History.vue';
 import OwnFields from './OwnFields.vue';
 import PersonDialog from './PersonDialog.vue';
 import PhoneLines from './PhoneLines.vue';
-import { DELIVERY_KINDS, DELIVERY_WAYS, LABELS, useChoices } from './register.ts';
+import { DELIVERY_KINDS, DELIVERY_WAYS, useChoices } from './register.ts';
 import Section from './Section.vue';
 
 /** The whole record of a client: read first, changed in its place. */
@@ -75,7 +76,7 @@ const record = useRecord<Whole>(
 );
 const { form, errorOf } = record;
 const labels = computed(() => ({
-  ...LABELS,
+  ...FIELD_LABELS,
   ...Object.fromEntries(fields.value.map((field) => [`field:${field.id}`, field.label])),
 }));
 const changing = reactive({ client: false, written: false, marks: false, own: false, people: false });
@@ -136,7 +137,7 @@ const deliveryWords = (kind: DeliveryKind) => {
 const clientFacts = computed(() => [
   { label: 'Kind', value: form.kind },
   { label: 'Status', value: form.status },
-  { label: LABELS.since ?? '', value: since.value },
+  { label: FIELD_LABELS.since ?? '', value: since.value },
   { label: 'Adviser', value: view.value?.adviser ?? 'none yet' },
   { label: 'Service', value: form.service ?? '' },
   { label: 'Place', value: form.place },
@@ -145,7 +146,7 @@ const clientFacts = computed(() => [
 ]);
 const writtenFacts = computed(() => [
   { label: 'Greeting', value: form.greeting ?? 'made of the names' },
-  { label: LABELS.postal ?? '', value: form.postal.join('\n') || 'none yet' },
+  { label: FIELD_LABELS.postal ?? '', value: form.postal.join('\n') || 'none yet' },
   { label: 'Country', value: form.country ? (countries.of(form.country) ?? form.country) : '' },
   ...form.delivery.map(({ kind }) => ({ label: DELIVERY_KINDS[kind], value: deliveryWords(kind) })),
 ]);
@@ -184,13 +185,7 @@ async function reload() {
           <Section v-model="changing.client" title="Client" :may="may">
             <Facts :facts="clientFacts" />
             <template #change>
-              <v-text-field
-                v-model="form.name"
-                label="Name"
-                class="wide"
-                autofocus
-                :error-messages="errorOf('name')"
-              />
+              <v-text-field v-model="form.name" label="Name" class="wide" :error-messages="errorOf('name')" />
               <v-select v-model="form.kind" :items="ClientKind.options" label="Kind" />
               <v-select v-model="form.status" :items="ClientStatus.options" label="Status" />
               <v-autocomplete v-model="form.adviserId" :items="advisers" label="Adviser" clearable />
@@ -277,9 +272,6 @@ async function reload() {
                 multiple
                 chips
                 closable-chips
-                variant="outlined"
-                density="compact"
-                hide-details="auto"
                 class="wide"
                 :error-messages="errorOf('tags')"
               />
@@ -318,14 +310,7 @@ async function reload() {
             <template #change>
               <div v-for="(line, index) in form.people" :key="line.personId" class="wide tie">
                 <strong>{{ nameOf(line.personId) }}</strong>
-                <v-combobox
-                  v-model="line.role"
-                  :items="choices?.roles ?? []"
-                  label="Role"
-                  variant="outlined"
-                  density="compact"
-                  hide-details="auto"
-                />
+                <v-combobox v-model="line.role" :items="choices?.roles ?? []" label="Role" />
                 <v-checkbox v-model="line.writes" label="written to" />
                 <button
                   type="button"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, reactive, ref, watch } from 'vue';
 import {
+  FIELD_LABELS,
   FileRecord,
   Made,
   NewFile,
@@ -13,11 +14,9 @@ import AskDialog from '../ui/AskDialog.vue';
 import DateField from '../ui/DateField.vue';
 import { useForm } from '../ui/form.ts';
 import { useRecord } from '../ui/record.ts';
-import Theirs from '../ui/Theirs.vue';
-import History from './History.vue';
 import LinkField from './LinkField.vue';
 import OwnFields from './OwnFields.vue';
-import { LABELS } from './register.ts';
+import RecordFoot from './RecordFoot.vue';
 
 /** A file, changed; or one about to be opened. */
 const shown = defineModel<number | 'new' | null>({ required: true });
@@ -128,7 +127,7 @@ function join(id: number | null) {
     form.people = [...form.people, { personId: id, role: '' }];
 }
 const labels = computed(() => ({
-  ...LABELS,
+  ...FIELD_LABELS,
   ...Object.fromEntries(props.fields.map((field) => [`field:${field.id}`, field.label])),
 }));
 </script>
@@ -137,7 +136,7 @@ const labels = computed(() => ({
   <AskDialog v-model="open" :max-width="680" label="A file">
     <template #heading>{{ shown === 'new' ? 'Open a file' : `${form.number} ${form.title}` }}</template>
     <p v-if="trouble" class="needs" role="alert">{{ trouble }}</p>
-    <form v-if="shown === 'new'" class="fields" @submit.prevent="begin">
+    <form v-if="shown === 'new'" class="form-grid" @submit.prevent="begin">
       <v-text-field
         v-model="draft.title"
         label="Title"
@@ -173,7 +172,7 @@ const labels = computed(() => ({
         <v-btn type="submit" color="primary" variant="flat" :loading="opening.busy.value">Open it</v-btn>
       </div>
     </form>
-    <form v-else-if="known" class="fields" @submit.prevent="keep">
+    <form v-else-if="known" class="form-grid" @submit.prevent="keep">
       <v-text-field v-model="form.title" label="Title" class="wide" :error-messages="errorOf('title')" />
       <v-text-field v-model="form.number" label="Number" :error-messages="errorOf('number')" />
       <v-select
@@ -192,14 +191,7 @@ const labels = computed(() => ({
         <div v-for="(line, index) in form.people" :key="line.personId" class="tie">
           <LinkField v-if="!nameOf(line.personId)" v-model="line.personId" to="person" label="Person" />
           <strong v-else>{{ nameOf(line.personId) }}</strong>
-          <v-combobox
-            v-model="line.role"
-            :items="choices?.roles ?? []"
-            label="Role"
-            variant="outlined"
-            density="compact"
-            hide-details="auto"
-          />
+          <v-combobox v-model="line.role" :items="choices?.roles ?? []" label="Role" />
           <button
             type="button"
             class="link"
@@ -217,43 +209,22 @@ const labels = computed(() => ({
         />
       </section>
       <OwnFields :fields="fields" :values="form" :error-of="errorOf" />
-      <div class="wide">
-        <p v-if="record.problem.value" class="needs" role="alert">{{ record.problem.value }}</p>
-        <Theirs :record="record" :labels="labels" />
-      </div>
-      <details class="wide">
-        <summary>History</summary>
-        <History v-if="typeof shown === 'number'" :id="shown" subject="file" @changed="read(shown)" />
-      </details>
-      <div class="answers wide">
+      <RecordFoot
+        v-if="typeof shown === 'number'"
+        :id="shown"
+        :record="record"
+        :labels="labels"
+        subject="file"
+        @close="open = false"
+        @changed="read(shown)"
+      >
         <button type="button" class="link gone" @click="remove">It was opened by mistake</button>
-        <v-btn @click="open = false">{{
-          record.changed.value.length ? 'Forget what I typed' : 'Close'
-        }}</v-btn>
-        <v-btn
-          type="submit"
-          color="primary"
-          variant="flat"
-          :disabled="!record.changed.value.length"
-          :loading="record.busy.value"
-          >Keep</v-btn
-        >
-      </div>
+      </RecordFoot>
     </form>
   </AskDialog>
 </template>
 
 <style scoped>
-.fields {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  align-items: start;
-  gap: 12px;
-  padding-top: 6px;
-}
-.wide {
-  grid-column: 1 / -1;
-}
 .tie {
   display: grid;
   grid-template-columns: 1fr 1fr auto;
@@ -263,9 +234,5 @@ const labels = computed(() => ({
 }
 .gone {
   margin-right: auto;
-}
-summary {
-  cursor: pointer;
-  color: var(--spruce);
 }
 </style>

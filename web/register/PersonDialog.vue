@@ -2,6 +2,7 @@
 import { computed, reactive, ref, watch } from 'vue';
 import { z } from 'zod';
 import {
+  FIELD_LABELS,
   Made,
   NewPerson,
   OptOut,
@@ -14,13 +15,11 @@ import { act, get, send, wordsOf } from '../api.ts';
 import AskDialog from '../ui/AskDialog.vue';
 import { useForm } from '../ui/form.ts';
 import { useRecord } from '../ui/record.ts';
-import Theirs from '../ui/Theirs.vue';
 import { useTimes } from '../words.ts';
-import History from './History.vue';
 import LinkField from './LinkField.vue';
 import OwnFields from './OwnFields.vue';
+import RecordFoot from './RecordFoot.vue';
 import PhoneLines from './PhoneLines.vue';
-import { LABELS } from './register.ts';
 
 /** A person of the register, changed; or somebody who joins a client. */
 const shown = defineModel<number | 'new' | null>({ required: true });
@@ -150,7 +149,7 @@ const greeting = computed({
   },
 });
 const labels = computed(() => ({
-  ...LABELS,
+  ...FIELD_LABELS,
   ...Object.fromEntries(props.fields.map((field) => [`field:${field.id}`, field.label])),
 }));
 </script>
@@ -161,7 +160,7 @@ const labels = computed(() => ({
       shown === 'new' ? 'Add somebody' : `${form.firstName} ${form.lastName}`.trim() || 'A person'
     }}</template>
     <p v-if="trouble" class="needs" role="alert">{{ trouble }}</p>
-    <form v-if="shown === 'new'" class="fields" @submit.prevent="add">
+    <form v-if="shown === 'new'" class="form-grid" @submit.prevent="add">
       <LinkField
         v-model="join.personId"
         to="person"
@@ -183,21 +182,14 @@ const labels = computed(() => ({
         />
         <v-text-field v-model="join.email" label="Email address" :error-messages="joining.errorOf('email')" />
       </template>
-      <v-combobox
-        v-model="join.role"
-        :items="choices?.roles ?? []"
-        label="Role, such as owner or agent"
-        variant="outlined"
-        density="compact"
-        hide-details="auto"
-      />
+      <v-combobox v-model="join.role" :items="choices?.roles ?? []" label="Role, such as owner or agent" />
       <p v-if="joining.problem.value" class="needs wide" role="alert">{{ joining.problem.value }}</p>
       <div class="answers wide">
         <v-btn @click="open = false">Not now</v-btn>
         <v-btn type="submit" color="primary" variant="flat" :loading="joining.busy.value">Add</v-btn>
       </div>
     </form>
-    <form v-else-if="known" class="fields" @submit.prevent="keep">
+    <form v-else-if="known" class="form-grid" @submit.prevent="keep">
       <div class="wide names">
         <v-text-field v-model="form.title" label="Title" :error-messages="errorOf('title')" />
         <v-text-field v-model="form.firstName" label="First name" :error-messages="errorOf('firstName')" />
@@ -261,42 +253,20 @@ const labels = computed(() => ({
           {{ optOuts.length ? 'note another' : 'None. Note one' }}
         </button>
       </section>
-      <div class="wide">
-        <p v-if="record.problem.value" class="needs" role="alert">{{ record.problem.value }}</p>
-        <Theirs :record="record" :labels="labels" />
-      </div>
-      <details class="wide">
-        <summary>History</summary>
-        <History v-if="typeof shown === 'number'" :id="shown" subject="person" @changed="read(shown)" />
-      </details>
-      <div class="answers wide">
-        <v-btn @click="open = false">{{
-          record.changed.value.length ? 'Forget what I typed' : 'Close'
-        }}</v-btn>
-        <v-btn
-          type="submit"
-          color="primary"
-          variant="flat"
-          :disabled="!record.changed.value.length"
-          :loading="record.busy.value"
-          >Keep</v-btn
-        >
-      </div>
+      <RecordFoot
+        v-if="typeof shown === 'number'"
+        :id="shown"
+        :record="record"
+        :labels="labels"
+        subject="person"
+        @close="open = false"
+        @changed="read(shown)"
+      />
     </form>
   </AskDialog>
 </template>
 
 <style scoped>
-.fields {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  align-items: start;
-  gap: 12px;
-  padding-top: 6px;
-}
-.wide {
-  grid-column: 1 / -1;
-}
 .names {
   display: grid;
   grid-template-columns: 90px 1fr 1fr;
@@ -314,9 +284,5 @@ const labels = computed(() => ({
   grid-template-columns: 1.3fr 1fr 1fr auto;
   gap: 10px;
   align-items: center;
-}
-summary {
-  cursor: pointer;
-  color: var(--spruce);
 }
 </style>

@@ -1,7 +1,16 @@
 <script setup lang="ts">
+import { nextTick, ref, watch } from 'vue';
+
 /** A part of a record: read first, changed in its place. */
 const changing = defineModel<boolean>({ required: true });
 defineProps<{ title: string; may: boolean }>();
+const fields = ref<HTMLElement | null>(null);
+// At once: a moment later somebody may be typing in another.
+watch(changing, async (now) => {
+  if (!now) return;
+  await nextTick();
+  fields.value?.querySelector<HTMLElement>('input, textarea')?.focus();
+});
 </script>
 
 <template>
@@ -19,7 +28,7 @@ defineProps<{ title: string; may: boolean }>();
         change
       </button>
     </header>
-    <div v-if="changing" class="fields"><slot name="change" /></div>
+    <div v-if="changing" ref="fields" class="form-grid"><slot name="change" /></div>
     <slot v-else />
   </section>
 </template>
@@ -39,15 +48,5 @@ header {
 }
 header h2 {
   flex: 1;
-}
-.fields {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  align-items: start;
-  gap: 12px;
-  padding-top: 6px;
-}
-.fields :deep(.wide) {
-  grid-column: 1 / -1;
 }
 </style>

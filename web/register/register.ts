@@ -2,34 +2,6 @@ import type { DeliveryKind, DeliveryWay, RecordSubject } from '../../contract/in
 import { RegisterChoices } from '../../contract/index.ts';
 import { useLoad } from '../ui/load.ts';
 
-/** What each built-in field is called. */
-export const LABELS: Record<string, string> = {
-  name: 'Name',
-  kind: 'Kind',
-  status: 'Status',
-  since: 'Client since',
-  service: 'Service',
-  place: 'Place',
-  postal: 'Postal address',
-  country: 'Country',
-  greeting: 'Greeting',
-  adviserId: 'Adviser',
-  note: 'Note',
-  tags: 'Tags',
-  interests: 'Interests',
-  phones: 'Telephone',
-  delivery: 'Delivery',
-  people: 'People',
-  title: 'Title',
-  firstName: 'First name',
-  lastName: 'Last name',
-  addresses: 'Email addresses',
-  number: 'Number',
-  stage: 'Stage',
-  opened: 'Opened',
-  closed: 'Closed',
-};
-
 export const DELIVERY_KINDS: Record<DeliveryKind, string> = {
   letters: 'Letters to act on',
   statements: 'Fee notes and statements',

@@ -40,6 +40,7 @@ const STEPS = [
   `ALTER TABLE file
     ADD COLUMN number_length TINYINT UNSIGNED AS (CHAR_LENGTH(number)) VIRTUAL,
     ADD KEY file_order (number_length, number)`,
+  'ALTER TABLE person ADD KEY person_first (first_name, last_name)',
   'ALTER TABLE audit ADD COLUMN import_id INT UNSIGNED NULL, ADD KEY audit_import (import_id, id)',
   `ALTER TABLE change_event
     MODIFY COLUMN topic ENUM('records','mail','sorting','mailings','mailboxes','filing','drafts','pending','imports') NOT NULL,

@@ -5,7 +5,7 @@ import type { KnownClient, KnownFile, KnownPerson, Meant } from '../../../core/i
 import type { OwnField, Reckoning, Wanted } from '../../../core/import/plan.ts';
 import { fieldKey } from '../../../core/facts/catalogue.ts';
 import { readFirm } from '../../foundation/firm.ts';
-import { readList } from '../../office/lists.ts';
+import { listNames } from '../../office/lists.ts';
 import { firmToday } from '../../office/settings.ts';
 import { readRecord } from '../changing.ts';
 import { fieldDefinitions } from '../definitions.ts';
@@ -15,14 +15,13 @@ export async function reckoning(db: Knex): Promise<Reckoning> {
   const [firm, today, services, stages, interests, staff, fields] = await Promise.all([
     readFirm(db),
     firmToday(db),
-    readList(db, 'service'),
-    readList(db, 'stage'),
-    readList(db, 'interest'),
+    listNames(db, 'service'),
+    listNames(db, 'stage'),
+    listNames(db, 'interest'),
     db('staff').where({ active: 1 }).select('id', 'name', 'email'),
     fieldDefinitions(db),
   ]);
-  const named = (list: readonly { name: string }[]) =>
-    new Map(list.map(({ name }) => [name.toLowerCase(), name]));
+  const named = (list: readonly string[]) => new Map(list.map((name) => [name.toLowerCase(), name]));
   const names = new Intl.DisplayNames('en-GB', { type: 'region' });
   return {
     today,

@@ -58,15 +58,7 @@ export async function takeList(
       row_count: rows.length,
       made_at: new Date(),
     });
-    await insertAll(
-      trx,
-      'import_row',
-      rows.map((cells, index) => ({
-        import_id: id,
-        line: index + 1,
-        cells: toJson('import_row.cells', cells),
-      })),
-    );
+    await keepRows(trx, id, rows);
     await noteAudit(trx, {
       staffId,
       action: 'list taken in',
@@ -77,6 +69,26 @@ export async function takeList(
     await noteChange(trx, 'imports', 'import', [id]);
     return id;
   });
+}
+
+/** So many letters of rows go in one statement: a database server may take no more than 16 MB at once. */
+const PIECE = 1_000_000;
+
+async function keepRows(trx: Transaction, id: number, rows: readonly string[][]): Promise<void> {
+  let piece: { import_id: number; line: number; cells: string }[] = [];
+  let letters = 0;
+  const hand = async () => {
+    await insertAll(trx, 'import_row', piece);
+    piece = [];
+    letters = 0;
+  };
+  for (const [index, row] of rows.entries()) {
+    const cells = toJson('import_row.cells', row);
+    if (letters + cells.length > PIECE) await hand();
+    piece.push({ import_id: id, line: index + 1, cells });
+    letters += cells.length;
+  }
+  await hand();
 }
 
 /** What the columns held of a list with the same headings that was brought in before; else a guess. */
