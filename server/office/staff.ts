@@ -153,7 +153,12 @@ async function handOver(trx: Transaction, id: number, to: number): Promise<void>
   // What was begun goes on from mailboxes the colleague may write as; what is on its way goes as it was released.
   await trx('draft')
     .where({ staff_id: id, state: 'draft' })
-    .whereIn('mailbox_id', boxes)
+    .where((theirs) =>
+      theirs
+        .whereIn('mailbox_id', boxes)
+        .orWhereNull('mailbox_id')
+        .orWhereIn('mailbox_id', trx('mailbox').where({ shared: 1 }).select('id')),
+    )
     .update({ staff_id: to });
 }
 

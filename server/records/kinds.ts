@@ -101,7 +101,10 @@ async function writeClient(trx: Transaction, id: number, after: Partial<ClientFi
   if (Object.keys(row).length) await trx('client').where({ id }).update(row).catch(refuseUnknown('service'));
   if (tags) await writeNames(trx, 'tag', id, tags, true);
   if (interests) await writeNames(trx, 'interest', id, interests, false);
-  if (phones) await writePhones(trx, { client_id: id }, phones, after.country ?? '');
+  if (phones) {
+    const own = await trx('client').where({ id }).first('country');
+    await writePhones(trx, { client_id: id }, phones, own?.country ?? '');
+  }
   if (people) await writePeople(trx, id, people);
   if (delivery) await writeDelivery(trx, id, delivery);
 }

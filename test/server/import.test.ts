@@ -208,7 +208,9 @@ describe('bringing lists in', () => {
   });
 
   it('leaves what somebody has worked on since, and says so', async () => {
-    const id = await take('Client,Place\nKept Farm,Here\nGone Farm,There');
+    const id = await take(
+      'Client,Place,First name,Last name\nKept Farm,Here,Kit,Kept\nGone Farm,There,Gil,Gone',
+    );
     await check(id);
     await ask('post', `/imports/${id}/run`);
     await work();
@@ -218,6 +220,10 @@ describe('bringing lists in', () => {
     await work();
     const undone = await view(id);
     expect([undone.state, undone.problem]).to.deep.equal(['undone', 'Kept Farm was changed since.']);
+    // It stays whole: with its people and its file.
+    const client = (await ask('get', `/clients/${kept?.clientId}`)).body;
+    expect([client.people.length, client.files.length]).to.deep.equal([1, 1]);
+    expect(await countOf(firm.db('person').where({ last_name: 'Gone' }))).to.equal(0);
     expect(await firm.db('client').whereIn('name', ['Kept Farm', 'Gone Farm']).pluck('name')).to.deep.equal([
       'Kept Farm',
     ]);

@@ -133,7 +133,7 @@ const labels = computed(() => ({
 </script>
 
 <template>
-  <AskDialog v-model="open" :max-width="680" label="A file">
+  <AskDialog v-model="open" :persistent="record.changed.value.length > 0" :max-width="680" label="A file">
     <template #heading>{{ shown === 'new' ? 'Open a file' : `${form.number} ${form.title}` }}</template>
     <p v-if="trouble" class="needs" role="alert">{{ trouble }}</p>
     <form v-if="shown === 'new'" class="form-grid" @submit.prevent="begin">

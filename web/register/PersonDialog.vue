@@ -155,7 +155,7 @@ const labels = computed(() => ({
 </script>
 
 <template>
-  <AskDialog v-model="open" :max-width="720" label="A person">
+  <AskDialog v-model="open" :persistent="record.changed.value.length > 0" :max-width="720" label="A person">
     <template #heading>{{
       shown === 'new' ? 'Add somebody' : `${form.firstName} ${form.lastName}`.trim() || 'A person'
     }}</template>

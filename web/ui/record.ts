@@ -90,8 +90,10 @@ export function useRecord<T extends object>(
     try {
       const made = await save(change);
       for (const field of sent) {
-        if (made) put(field, made[field]);
-        else before[field] = change.after[field] as T[Field];
+        // What was typed on while it was being kept stays on the screen.
+        const typedOn = !same(form[field], change.after[field]);
+        if (made && !typedOn) put(field, made[field]);
+        else before[field] = copy((made ?? change.after)[field] as T[Field]);
       }
       theirs.value = {};
       return true;

@@ -109,7 +109,7 @@ async function change(
   await changeWithin(trx, by, subject, id, { before, after });
 }
 
-/** Takes a record out again that a list brought in. @returns a sentence that says why it stays; null when it is gone */
+/** Takes a record out again that a list brought in. @returns why it stays, empty where that is said of its client; null when it is gone */
 export async function removeMade(
   trx: Transaction,
   by: Doer,
@@ -117,7 +117,7 @@ export async function removeMade(
   id: number,
 ): Promise<string | null> {
   const why = await staysBecause(trx, subject, id, by.importId ?? 0);
-  if (why) return why;
+  if (why !== null) return why;
   if (subject === 'person') {
     const addresses: string[] = await trx('address').where({ person_id: id }).pluck('email');
     await trx('person').where({ id }).delete();
@@ -147,35 +147,76 @@ async function staysBecause(
     .forUpdate()
     .first();
   if (!row) return null;
-  const touched = await trx('audit')
-    .where({ subject, subject_id: id })
+  // What came with a client that stays, stays with it: its people, its files.
+  const clientIds: number[] =
+    subject === 'client'
+      ? [id]
+      : subject === 'file'
+        ? await trx('file').where({ id }).pluck('client_id')
+        : await trx('client_person').where({ person_id: id }).pluck('client_id');
+  const made: number[] = await trx('client')
+    .whereIn('id', clientIds)
+    .whereIn('id', madeBy(trx, 'client', importId))
+    .pluck('id');
+  for (const clientId of made) {
+    const why = await workedOn(trx, clientId, importId);
+    if (why) return subject === 'client' ? `${row.name} ${why}` : '';
+  }
+  const name = subject === 'person' ? `person ${id}` : `file ${id}`;
+  if (await touched(trx, subject, [id], importId)) return `${name} was changed since.`;
+  if (subject === 'file' && (await hasCorrespondence(trx, [id]))) return `${name} has correspondence by now.`;
+  if (subject === 'person' && clientIds.length > made.length) return `${name} is one of a client’s people.`;
+  return null;
+}
+
+/** Why a client that a list brought in stays, with all that came with it; null when nobody has worked on any of it. */
+async function workedOn(trx: Transaction, clientId: number, importId: number): Promise<string | null> {
+  const files: number[] = await trx('file').where({ client_id: clientId }).pluck('id');
+  const people: number[] = await trx('client_person')
+    .where({ client_id: clientId })
+    .whereIn('person_id', madeBy(trx, 'person', importId))
+    .pluck('person_id');
+  if (await hasCorrespondence(trx, files)) return 'has correspondence by now.';
+  const changed =
+    (await touched(trx, 'client', [clientId], importId)) ||
+    (await touched(trx, 'file', files, importId)) ||
+    (await touched(trx, 'person', people, importId));
+  return changed ? 'was changed since.' : null;
+}
+
+async function hasCorrespondence(trx: Transaction, files: readonly number[]): Promise<boolean> {
+  for (const table of ['filing', 'note', 'dispatch'] as const)
+    if (
+      files.length &&
+      (await trx(table)
+        .whereIn('file_id', [...files])
+        .first('file_id'))
+    )
+      return true;
+  return false;
+}
+
+/** Whether a person has done anything to these since a list brought them in. */
+async function touched(
+  trx: Transaction,
+  subject: 'client' | 'person' | 'file',
+  ids: readonly number[],
+  importId: number,
+): Promise<boolean> {
+  if (!ids.length) return false;
+  const line = await trx('audit')
+    .where({ subject })
+    .whereIn('subject_id', [...ids])
     .where((others) => others.whereNull('import_id').orWhereNot({ import_id: importId }))
     .whereNotNull('staff_id')
     .whereNot('action', 'like', '%taken back')
     .first('id');
-  const name = subject === 'person' ? `person ${id}` : subject === 'file' ? `file ${id}` : row.name;
-  if (touched) return `${name} was changed since.`;
-  const files: number[] =
-    subject === 'client'
-      ? await trx('file').where({ client_id: id }).pluck('id')
-      : subject === 'file'
-        ? [id]
-        : [];
-  for (const table of ['filing', 'note', 'dispatch'] as const)
-    if (files.length && (await trx(table).whereIn('file_id', files).first('file_id')))
-      return `${name} has correspondence by now.`;
-  if (subject === 'person') {
-    const others = trx('client_person')
-      .where({ person_id: id })
-      .whereNotIn('client_id', madeBy(trx, importId));
-    if (await others.first('client_id')) return `${name} is one of a client’s people.`;
-  }
-  return null;
+  return line !== undefined;
 }
 
-/** Clients that a list brought in. */
-function madeBy(trx: Transaction, importId: number) {
+/** Records that a list brought in. */
+function madeBy(trx: Transaction, subject: 'client' | 'person', importId: number) {
   return trx('audit')
-    .where({ import_id: importId, subject: 'client', action: 'client made' })
+    .where({ import_id: importId, subject, action: `${subject} made` })
     .select('subject_id');
 }
