@@ -14,7 +14,7 @@ import { isDuplicate, type Transaction } from '../foundation/database.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 import { Refusal } from '../foundation/refusal.ts';
-import { insertAll, select } from '../foundation/rows.ts';
+import { collated, insertAll, select } from '../foundation/rows.ts';
 
 /** What each kind of record has, and how it is read and written: the built-in fields; the firm's own join them. */
 export interface RecordFields {
@@ -129,7 +129,8 @@ async function writeNames(
         .whereIn('name', [...names])
         .select('id', 'name')
     : [];
-  const missing = names.find((name) => !known.some((each) => each.name.toLowerCase() === name.toLowerCase()));
+  const there = new Set(known.map((each) => collated(each.name)));
+  const missing = names.find((name) => !there.has(collated(name)));
   if (missing) throw new Refusal(400, `“${missing}” is none of the office’s list.`, `${list}s`);
   await trx(`client_${list}`).where({ client_id: clientId }).delete();
   await insertAll(

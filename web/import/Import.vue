@@ -158,7 +158,9 @@ const does = computed(() => (run.value?.counts.add ?? 0) + (run.value?.counts.ch
             goes on when you leave this screen.
           </p>
         </div>
-        <p v-if="run.problem" class="needs my-2">Some of it stays: {{ run.problem }}</p>
+        <p v-if="run.problem" class="needs my-2">
+          {{ state === 'undone' ? `Some of it stays: ${run.problem}` : run.problem }}
+        </p>
         <div class="acts">
           <template v-if="state === 'checked'">
             <v-btn color="primary" variant="flat" :disabled="!does" :loading="busy" @click="bringIn">

@@ -149,7 +149,12 @@ const earlier = (of: RecordSubject, index: number) =>
     <p v-else class="quiet">None yet.</p>
     <v-btn class="mt-2" @click="make(of)">Add a field</v-btn>
   </section>
-  <AskDialog v-model="open" :max-width="520" label="A field of your own">
+  <AskDialog
+    v-model="open"
+    :persistent="editing === 'new' && draft.label !== ''"
+    :max-width="520"
+    label="A field of your own"
+  >
     <template #heading>{{
       editing === 'new' ? `A field of ${OF[draft.of].toLowerCase()}` : draft.label
     }}</template>

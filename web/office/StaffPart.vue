@@ -206,7 +206,12 @@ const takesOver = (member: StaffRecord) =>
     </ul>
   </template>
 
-  <AskDialog v-model="dialog" :max-width="520" label="A colleague">
+  <AskDialog
+    v-model="dialog"
+    :persistent="editing === 'new' && Boolean(form.name || form.email)"
+    :max-width="520"
+    label="A colleague"
+  >
     <template #heading>{{ editing === 'new' ? 'Add a colleague' : form.name }}</template>
     <form class="form-grid" @submit.prevent="keep">
       <v-text-field v-model="form.name" label="Name" autofocus :error-messages="errorOf('name')" />

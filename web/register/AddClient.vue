@@ -48,7 +48,12 @@ const make = () =>
 </script>
 
 <template>
-  <AskDialog v-model="open" :max-width="640" label="A new client">
+  <AskDialog
+    v-model="open"
+    :persistent="Boolean(draft.name || draft.lastName || draft.email)"
+    :max-width="640"
+    label="A new client"
+  >
     <form class="form-grid" @submit.prevent="make">
       <v-text-field
         v-model="draft.name"

@@ -27,6 +27,7 @@ import History from './History.vue';
 import OwnFields from './OwnFields.vue';
 import PersonDialog from './PersonDialog.vue';
 import PhoneLines from './PhoneLines.vue';
+import { labelsWith } from './recordDialog.ts';
 import { DELIVERY_KINDS, DELIVERY_WAYS, useChoices } from './register.ts';
 import Section from './Section.vue';
 
@@ -75,10 +76,7 @@ const record = useRecord<Whole>(
   },
 );
 const { form, errorOf } = record;
-const labels = computed(() => ({
-  ...FIELD_LABELS,
-  ...Object.fromEntries(fields.value.map((field) => [`field:${field.id}`, field.label])),
-}));
+const labels = computed(() => labelsWith(fields.value));
 const changing = reactive({ client: false, written: false, marks: false, own: false, people: false });
 type Part = keyof typeof changing;
 const closeAll = () => {

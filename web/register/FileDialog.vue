@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { computed, reactive, ref, watch } from 'vue';
+import { computed, reactive, ref } from 'vue';
 import {
-  FIELD_LABELS,
   FileRecord,
   Made,
   NewFile,
@@ -9,17 +8,17 @@ import {
   type FileFields,
   type RegisterChoices,
 } from '../../contract/index.ts';
-import { act, get, send, wordsOf } from '../api.ts';
+import { act, send } from '../api.ts';
 import AskDialog from '../ui/AskDialog.vue';
 import DateField from '../ui/DateField.vue';
 import { useForm } from '../ui/form.ts';
-import { useRecord } from '../ui/record.ts';
 import LinkField from './LinkField.vue';
 import OwnFields from './OwnFields.vue';
 import RecordFoot from './RecordFoot.vue';
+import { labelsWith, useRecordDialog, type Shown } from './recordDialog.ts';
 
 /** A file, changed; or one about to be opened. */
-const shown = defineModel<number | 'new' | null>({ required: true });
+const shown = defineModel<Shown>({ required: true });
 const props = defineProps<{
   clientId: number;
   fields: readonly FieldDefinition[];
@@ -28,12 +27,6 @@ const props = defineProps<{
   people: readonly { value: number; title: string }[];
 }>();
 const emit = defineEmits<{ changed: [] }>();
-const open = computed({
-  get: () => shown.value !== null,
-  set: (now) => {
-    if (!now) shown.value = null;
-  },
-});
 type Whole = FileFields & Record<string, unknown>;
 const EMPTY: FileFields = {
   number: '',
@@ -44,18 +37,6 @@ const EMPTY: FileFields = {
   closed: null,
   people: [],
 };
-const known = ref<Whole | null>(null);
-const trouble = ref('');
-const record = useRecord<Whole>(
-  () => known.value,
-  { ...EMPTY },
-  async (change) => {
-    const made = (await send('PUT', FileRecord, `/files/${shown.value}`, change)) as Whole;
-    known.value = made;
-    return made;
-  },
-);
-const { form, errorOf } = record;
 const draft = reactive({
   number: '',
   title: '',
@@ -63,32 +44,12 @@ const draft = reactive({
   stage: null as string | null,
 });
 const opening = useForm(NewFile, ['number', 'title', 'adviserId', 'stage']);
-watch(
-  shown,
-  async (now) => {
-    trouble.value = '';
-    record.undo();
-    known.value = null;
-    if (now === 'new') {
-      opening.clear();
-      Object.assign(draft, {
-        number: '',
-        title: '',
-        adviserId: null,
-        stage: props.choices?.stages[0] ?? null,
-      });
-    } else if (now !== null) await read(now);
-  },
-  { immediate: true },
-);
-async function read(id: number) {
-  try {
-    const file = await get(FileRecord, `/files/${id}/record`);
-    if (shown.value === id) known.value = file as Whole;
-  } catch (error) {
-    trouble.value = wordsOf(error);
-  }
-}
+const dialog = useRecordDialog<Whole>(shown, FileRecord, 'files', { ...EMPTY }, () => {
+  opening.clear();
+  Object.assign(draft, { number: '', title: '', adviserId: null, stage: props.choices?.stages[0] ?? null });
+});
+const { open, known, record, trouble, read, attempt } = dialog;
+const { form, errorOf } = record;
 async function keep() {
   if (!(await record.keep())) return;
   emit('changed');
@@ -100,16 +61,12 @@ const begin = () =>
     emit('changed');
     open.value = false;
   });
-async function remove() {
-  trouble.value = '';
-  try {
+const remove = () =>
+  attempt(async () => {
     await act('DELETE', `/files/${shown.value}`);
     emit('changed');
     open.value = false;
-  } catch (error) {
-    trouble.value = wordsOf(error);
-  }
-}
+  });
 const advisers = computed(
   () => props.choices?.advisers.map(({ id, name }) => ({ value: id, title: name })) ?? [],
 );
@@ -126,14 +83,13 @@ function join(id: number | null) {
   if (id !== null && !form.people.some(({ personId }) => personId === id))
     form.people = [...form.people, { personId: id, role: '' }];
 }
-const labels = computed(() => ({
-  ...FIELD_LABELS,
-  ...Object.fromEntries(props.fields.map((field) => [`field:${field.id}`, field.label])),
-}));
+/** Escape, and a click beside it, lose nothing. */
+const typed = computed(() => (shown.value === 'new' ? draft.title !== '' : record.changed.value.length > 0));
+const labels = computed(() => labelsWith(props.fields));
 </script>
 
 <template>
-  <AskDialog v-model="open" :persistent="record.changed.value.length > 0" :max-width="680" label="A file">
+  <AskDialog v-model="open" :persistent="typed" :max-width="680" label="A file">
     <template #heading>{{ shown === 'new' ? 'Open a file' : `${form.number} ${form.title}` }}</template>
     <p v-if="trouble" class="needs" role="alert">{{ trouble }}</p>
     <form v-if="shown === 'new'" class="form-grid" @submit.prevent="begin">

@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { computed, reactive, ref, watch } from 'vue';
+import { computed, reactive, ref } from 'vue';
 import { z } from 'zod';
 import {
-  FIELD_LABELS,
   Made,
   NewPerson,
   OptOut,
@@ -11,18 +10,18 @@ import {
   type PersonFields,
   type RegisterChoices,
 } from '../../contract/index.ts';
-import { act, get, send, wordsOf } from '../api.ts';
+import { act, get, send } from '../api.ts';
 import AskDialog from '../ui/AskDialog.vue';
 import { useForm } from '../ui/form.ts';
-import { useRecord } from '../ui/record.ts';
 import { useTimes } from '../words.ts';
 import LinkField from './LinkField.vue';
 import OwnFields from './OwnFields.vue';
 import RecordFoot from './RecordFoot.vue';
 import PhoneLines from './PhoneLines.vue';
+import { labelsWith, useRecordDialog, type Shown } from './recordDialog.ts';
 
 /** A person of the register, changed; or somebody who joins a client. */
-const shown = defineModel<number | 'new' | null>({ required: true });
+const shown = defineModel<Shown>({ required: true });
 const props = defineProps<{
   clientId: number;
   fields: readonly FieldDefinition[];
@@ -30,12 +29,6 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ changed: [] }>();
 const { day } = useTimes();
-const open = computed({
-  get: () => shown.value !== null,
-  set: (now) => {
-    if (!now) shown.value = null;
-  },
-});
 type Whole = PersonFields & Record<string, unknown>;
 const EMPTY: PersonFields = {
   title: '',
@@ -46,18 +39,6 @@ const EMPTY: PersonFields = {
   phones: [],
   addresses: [],
 };
-const known = ref<Whole | null>(null);
-const trouble = ref('');
-const record = useRecord<Whole>(
-  () => known.value,
-  { ...EMPTY },
-  async (change) => {
-    const made = (await send('PUT', PersonRecord, `/people/${shown.value}`, change)) as Whole;
-    known.value = made;
-    return made;
-  },
-);
-const { form, errorOf } = record;
 const optOuts = ref<OptOut[]>([]);
 
 const join = reactive({
@@ -70,33 +51,24 @@ const join = reactive({
 });
 const joining = useForm(NewPerson, ['personId', 'firstName', 'lastName', 'email', 'role']);
 
-watch(
+const readOptOuts = async (id: number) => {
+  optOuts.value = [];
+  const outs = await get(z.array(OptOut), `/people/${id}/opt-outs`);
+  if (shown.value === id) optOuts.value = outs;
+};
+const dialog = useRecordDialog<Whole>(
   shown,
-  async (now) => {
-    trouble.value = '';
-    record.undo();
-    known.value = null;
-    optOuts.value = [];
-    if (now === 'new') {
-      joining.clear();
-      Object.assign(join, { personId: null, title: '', firstName: '', lastName: '', email: '', role: '' });
-    } else if (now !== null) await read(now);
+  PersonRecord,
+  'people',
+  { ...EMPTY },
+  () => {
+    joining.clear();
+    Object.assign(join, { personId: null, title: '', firstName: '', lastName: '', email: '', role: '' });
   },
-  { immediate: true },
+  readOptOuts,
 );
-async function read(id: number) {
-  try {
-    const [person, outs] = await Promise.all([
-      get(PersonRecord, `/people/${id}/record`),
-      get(z.array(OptOut), `/people/${id}/opt-outs`),
-    ]);
-    if (shown.value !== id) return;
-    known.value = person as Whole;
-    optOuts.value = outs;
-  } catch (error) {
-    trouble.value = wordsOf(error);
-  }
-}
+const { open, known, record, trouble, read, attempt } = dialog;
+const { form, errorOf } = record;
 async function keep() {
   if (!(await record.keep())) return;
   emit('changed');
@@ -130,32 +102,30 @@ function beginOptOut() {
   Object.assign(out, { email: addressItems.value[0] ?? '', topicId: null, how: '' });
   optingOut.value = true;
 }
-async function say(email: string, topicId: number | null, isOut: boolean, how: string) {
-  trouble.value = '';
-  try {
+const say = (email: string, topicId: number | null, isOut: boolean, how: string) =>
+  attempt(async () => {
     await act('PUT', '/opt-outs', { email, topicId, out: isOut, how });
     optingOut.value = false;
-    if (typeof shown.value === 'number')
-      optOuts.value = await get(z.array(OptOut), `/people/${shown.value}/opt-outs`);
+    if (typeof shown.value === 'number') await readOptOuts(shown.value);
     emit('changed');
-  } catch (error) {
-    trouble.value = wordsOf(error);
-  }
-}
+  });
 const greeting = computed({
   get: () => form.greeting ?? '',
   set: (words: string) => {
     form.greeting = words.trim() ? words : null;
   },
 });
-const labels = computed(() => ({
-  ...FIELD_LABELS,
-  ...Object.fromEntries(props.fields.map((field) => [`field:${field.id}`, field.label])),
-}));
+/** Escape, and a click beside it, lose nothing. */
+const typed = computed(() =>
+  shown.value === 'new'
+    ? Boolean(join.firstName || join.lastName || join.email)
+    : record.changed.value.length > 0,
+);
+const labels = computed(() => labelsWith(props.fields));
 </script>
 
 <template>
-  <AskDialog v-model="open" :persistent="record.changed.value.length > 0" :max-width="720" label="A person">
+  <AskDialog v-model="open" :persistent="typed" :max-width="720" label="A person">
     <template #heading>{{
       shown === 'new' ? 'Add somebody' : `${form.firstName} ${form.lastName}`.trim() || 'A person'
     }}</template>

@@ -5,6 +5,7 @@ import type { KnownClient, KnownFile, KnownPerson, Meant } from '../../../core/i
 import type { OwnField, Reckoning, Wanted } from '../../../core/import/plan.ts';
 import { fieldKey } from '../../../core/facts/catalogue.ts';
 import { readFirm } from '../../foundation/firm.ts';
+import { collated } from '../../foundation/rows.ts';
 import { listNames } from '../../office/lists.ts';
 import { firmToday } from '../../office/settings.ts';
 import { readRecord } from '../changing.ts';
@@ -41,11 +42,6 @@ export async function reckoning(db: Knex): Promise<Reckoning> {
   };
 }
 
-/** Names as clients are told apart by them: without case and accents, as the database compares them. */
-function nameFolded(name: string): string {
-  return name.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase().trim();
-}
-
 /** Who and what of the register the rows of a batch may mean; rows before it are known too, as far as they added anything. */
 export class Known {
   private readonly clients = new Map<string, KnownClient[]>();
@@ -69,7 +65,7 @@ export class Known {
     };
     const names = fresh(
       this.asked.names,
-      rows.map(({ client }) => nameFolded(client.name)),
+      rows.map(({ client }) => collated(client.name)),
     );
     const numbers = fresh(
       this.asked.numbers,
@@ -115,7 +111,7 @@ export class Known {
   }
 
   private add(client: KnownClient): void {
-    const key = nameFolded(client.name);
+    const key = collated(client.name);
     this.clients.set(key, [...(this.clients.get(key) ?? []), client]);
     for (const file of client.files) this.files.set(file.number, { file, client });
   }
@@ -123,7 +119,7 @@ export class Known {
   /** Who and what a row means. */
   meant({ client, person, file }: Wanted): Meant {
     return {
-      clients: client.name ? (this.clients.get(nameFolded(client.name)) ?? []) : [],
+      clients: client.name ? (this.clients.get(collated(client.name)) ?? []) : [],
       file: file?.number ? (this.files.get(file.number) ?? null) : null,
       elsewhere: person?.emails.map((email) => this.people.get(addressKey(email))).find(Boolean) ?? null,
     };
@@ -131,7 +127,7 @@ export class Known {
 
   /** Notes what a row added, for those that follow. */
   note(client: KnownClient, person: KnownPerson | null, file: KnownFile | null): void {
-    const known = this.clients.get(nameFolded(client.name)) ?? [];
+    const known = this.clients.get(collated(client.name)) ?? [];
     if (!known.includes(client)) this.add(client);
     if (file?.number) this.files.set(file.number, { file, client });
     for (const { email } of person?.record.addresses ?? [])

@@ -17,7 +17,7 @@ import type { Rows } from '../../foundation/tables.ts';
 import { Turns } from '../../foundation/turns.ts';
 import { changeWithin } from '../changing.ts';
 import { Known, reckoning } from './known.ts';
-import { removeMade, writePlan } from './write.ts';
+import { isMadeBy, removeMade, workedOn, writePlan } from './write.ts';
 
 /** A claim lasts this long unless it is renewed, in seconds. */
 const LEASE_SECONDS = 30;
@@ -29,6 +29,10 @@ const WRITTEN_AT_ONCE = 100;
 const UNDONE_AT_ONCE = 200;
 /** So many sentences of what could not be taken back are kept. */
 const LONGEST_PROBLEM = 480;
+
+/** Told of a list while something keeps failing that is ours to mend. */
+const STOPPED =
+  'It cannot go on at the moment. It is tried again by itself; if this stays, tell whoever runs Patient Clerk.';
 
 type Run = Rows['import_run'];
 const AT_WORK = ['checking', 'running', 'undoing'] as const;
@@ -83,15 +87,21 @@ export class ImportWorker {
   async round(): Promise<boolean> {
     const run = await this.claim();
     if (!run) return false;
+    const { db, process } = this.context;
+    const own = () => db('import_run').where({ id: run.id, lease_owner: process });
     try {
+      if (run.problem === STOPPED) await own().update({ problem: null });
       if (run.state === 'checking') await this.check(run);
       else if (run.state === 'running') await this.bringIn(run);
       else await this.takeBack(run);
+    } catch (error) {
+      await own()
+        .whereNull('problem')
+        .update({ problem: STOPPED })
+        .catch(() => undefined);
+      throw error;
     } finally {
-      await this.context
-        .db('import_run')
-        .where({ id: run.id, lease_owner: this.context.process })
-        .update({ lease_owner: null, lease_until: null });
+      await own().update({ lease_owner: null, lease_until: null });
     }
     return true;
   }
@@ -270,12 +280,14 @@ async function undoStep(trx: Transaction, doer: Doer, step: Rows['audit']): Prom
   const subject = step.subject as 'client' | 'person' | 'file';
   const id = step.subject_id ?? 0;
   if (step.action.endsWith(' changed')) {
-    if (
-      !(await trx(subject as 'client')
-        .where({ id })
-        .first('id'))
-    )
-      return [];
+    const there = await trx(subject as 'client')
+      .where({ id })
+      .first('id');
+    if (!there) return [];
+    // A client that stays keeps what the list said of it.
+    const importId = doer.importId ?? 0;
+    const whole = subject === 'client' && (await isMadeBy(trx, id, importId));
+    if (whole && (await workedOn(trx, id, importId))) return [];
     const values = (text: string | null) => JSON.parse(text ?? '{}') as Record<string, unknown>;
     const change = { before: values(step.after_value), after: values(step.before_value) };
     try {

@@ -170,7 +170,7 @@ async function staysBecause(
 }
 
 /** Why a client that a list brought in stays, with all that came with it; null when nobody has worked on any of it. */
-async function workedOn(trx: Transaction, clientId: number, importId: number): Promise<string | null> {
+export async function workedOn(trx: Transaction, clientId: number, importId: number): Promise<string | null> {
   const files: number[] = await trx('file').where({ client_id: clientId }).pluck('id');
   const people: number[] = await trx('client_person')
     .where({ client_id: clientId })
@@ -212,6 +212,13 @@ async function touched(
     .whereNot('action', 'like', '%taken back')
     .first('id');
   return line !== undefined;
+}
+
+/** Whether a list brought this record in. */
+export async function isMadeBy(trx: Transaction, clientId: number, importId: number): Promise<boolean> {
+  return (
+    (await madeBy(trx, 'client', importId).where({ subject_id: clientId }).first('subject_id')) !== undefined
+  );
 }
 
 /** Records that a list brought in. */
