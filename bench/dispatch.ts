@@ -27,7 +27,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
   const { db, context } = ground;
   try {
     for (const mailbox of await db('mailbox').select()) await new MailboxSync(context, mailbox).runOnce();
-    const id = await createMailing(db, maren, null);
+    const id = await createMailing(db, maren, { copyOf: null });
     const subject = {
       type: 'doc',
       content: [
@@ -52,21 +52,12 @@ export async function benchDispatch(count = 2000): Promise<void> {
         paragraph({ type: 'mergeField', attrs: { field: 'adviser.name', fallback: '' } }),
       ],
     };
-    await saveMailing(
-      db,
-      id,
-      { name: 'Bench', selection: selectionOf(), unticked: [], subject, body, fileChoice: 'general' },
-      1,
-    );
+    const draft = { name: 'Bench', topicId: null, subject, body, fileChoice: 'general' as const };
+    await saveMailing(db, id, { ...draft, selection: selectionOf() }, 1);
     const { order } = await checkMailing(db, id);
-    const unticked = order.slice(count);
-    await saveMailing(
-      db,
-      id,
-      { name: 'Bench', selection: selectionOf(), unticked, subject, body, fileChoice: 'general' },
-      2,
-    );
-    const sent = order.length - unticked.length;
+    const removed = order.slice(count);
+    await saveMailing(db, id, { ...draft, selection: { ...selectionOf(), removed } }, 2);
+    const sent = order.length - removed.length;
     line(
       'release: list, Message-IDs and facts fixed',
       await seconds(() => releaseMailing(context, maren, id, 3, sent)),

@@ -3,6 +3,7 @@ import { benchFind } from './find.ts';
 import { benchFiling } from './filing.ts';
 import { benchImport } from './import.ts';
 import { benchRest } from './rest.ts';
+import { benchSelection } from './selection.ts';
 import { benchSync } from './sync.ts';
 
 const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
@@ -12,6 +13,7 @@ const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   find: benchFind,
   rest: benchRest,
   import: benchImport,
+  selection: benchSelection,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];

@@ -12,6 +12,7 @@ export const Topic = z.enum([
   /** Something is to be told to a mail server. */
   'pending',
   'imports',
+  'selections',
 ]);
 export type Topic = z.infer<typeof Topic>;
 

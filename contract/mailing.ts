@@ -9,8 +9,11 @@ export type MailingState = z.infer<typeof MailingState>;
 
 export const MailingDraft = z.object({
   name: z.string().trim().min(1, 'Give the mailing a name.').max(200, 'At most 200 letters.'),
-  selection: Selection,
-  unticked: z.array(z.number().int()).max(20_000),
+  selection: Selection.refine(({ subject }) => subject === 'client', {
+    message: 'A mailing goes to clients: pick out clients.',
+  }),
+  /** What it is about: those who opted out of it do not get it. */
+  topicId: Id.nullable(),
   subject: DocNodeSchema,
   body: DocNodeSchema,
   fileChoice: FileChoice,
@@ -78,6 +81,8 @@ export const LeftOut = z.object({
     'email returned undelivered',
     'same address as another recipient',
     'nobody to send as',
+    'takes mailings by post',
+    'takes no mailings',
     'taken out by hand',
   ]),
   clients: z.array(z.object({ id: z.number(), name: z.string(), detail: z.string() })),
@@ -85,15 +90,13 @@ export const LeftOut = z.object({
 export type LeftOut = z.infer<typeof LeftOut>;
 
 export const RecipientsAsk = Page.extend({
+  mailingId: Id,
   selection: Selection,
-  unticked: z.array(z.number().int()).default([]),
+  topicId: Id.nullable(),
   fileChoice: FileChoice,
 });
 
 export const Recipients = z.object({
-  /** How many are left after each line. */
-  counts: z.array(z.number()),
-  clients: z.number(),
   rows: z.array(RecipientRow),
   total: z.number(),
   ticked: z.number(),
@@ -147,6 +150,11 @@ export type DispatchPage = z.infer<typeof DispatchPage>;
 
 export const Settle = z.object({ outcome: z.enum(['left', 'send again']) });
 
-/** Begins a mailing, empty or as a copy of another. */
-export const MailingBegin = z.object({ copyOf: Id.nullable().default(null) });
+/** Begins a mailing, empty, for those of a selection, or as a copy of another. */
+export const MailingBegin = z.object({
+  copyOf: Id.nullable().default(null),
+  /** Whom it is to go to; else all who are active. */
+  selection: MailingDraft.shape.selection.optional(),
+});
+export type MailingBegin = z.output<typeof MailingBegin>;
 export const MailingSteer = z.object({ to: z.enum(['paused', 'leaving', 'cancelled']) });

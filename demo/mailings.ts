@@ -3,8 +3,8 @@ import type { Config } from '../server/foundation/config.ts';
 import { AppContext } from '../server/foundation/context.ts';
 import type { Database, Transaction } from '../server/foundation/database.ts';
 import type { DocNode } from '../core/merge/document.ts';
-import { selectionOf, type Selection } from '../core/selection/tree.ts';
-import { saveSelection } from '../server/selection/kept.ts';
+import { selectionOf, type Line, type Selection } from '../core/selection/tree.ts';
+import { changeSelection, saveSelection } from '../server/selection/kept.ts';
 import { checkMailing } from '../server/mailing/checking.ts';
 import { releaseMailing } from '../server/mailing/release.ts';
 
@@ -17,27 +17,27 @@ const field = (key: string, fallback = ''): DocNode => ({
 const paragraph = (...content: DocNode[]): DocNode => ({ type: 'paragraph', content });
 const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
 
-const GRANT_SELECTION: Selection = selectionOf(
-  { field: 'status', values: ['active'] },
-  { field: 'number', fieldId: 2, test: 'at least', value: 10 },
-  { field: 'service', values: ['Annual retainer', 'Project'] },
-);
-
-const AUTUMN_SELECTION: Selection = selectionOf(
-  { field: 'status', values: ['active'] },
-  { field: 'service', values: ['Annual retainer', 'Project'] },
-);
+/** Active clients on a retainer or with a project, for whom these hold too. */
+async function retained(trx: Transaction, ...of: Line[]): Promise<Selection> {
+  const services: number[] = await trx('service')
+    .whereIn('name', ['Annual retainer', 'Project'])
+    .orderBy('id')
+    .pluck('id');
+  const active: Line = { fact: 'client.status', test: { op: 'one of', values: ['active'] } };
+  const service: Line = { fact: 'client.service', test: { op: 'one of', values: services } };
+  return { ...selectionOf(active, ...of, service), past: false };
+}
 
 /** The mailings on the office manager's desk when the demo starts: one half written, one ready to be let go. */
 export async function halfWritten(trx: Transaction): Promise<void> {
   const now = new Date();
-  const shared = { owner_id: 1, unticked: '[]', file_choice: 'general' as const, saved_at: now };
+  const shared = { owner_id: 1, file_choice: 'general' as const, saved_at: now };
   await trx('mailing').insert([
     {
       ...shared,
       id: 1,
       name: 'Autumn letter to retained clients',
-      selection_id: await saveSelection(trx, 1, AUTUMN_SELECTION),
+      selection_id: await saveSelection(trx, 1, await retained(trx)),
       subject: JSON.stringify(doc(paragraph(text('The coming year at '), field('client.place')))),
       body: JSON.stringify(
         doc(
@@ -67,7 +67,11 @@ export async function halfWritten(trx: Transaction): Promise<void> {
       ...shared,
       id: 2,
       name: 'Woodland grant window closes 12 December',
-      selection_id: await saveSelection(trx, 1, GRANT_SELECTION),
+      selection_id: await saveSelection(
+        trx,
+        1,
+        await retained(trx, { fact: 'field:2', test: { op: 'at least', value: 10 } }),
+      ),
       subject: JSON.stringify(doc(paragraph(text('Woodland grant window closes 12 December')))),
       body: JSON.stringify(
         doc(
@@ -115,9 +119,9 @@ export async function releaseAutumnLetter(db: Database, key: Buffer): Promise<vo
   const recipients = await checkMailing(db, 1);
   // Recipients whose greeting is missing are left for her to settle by hand.
   const gaps = [...new Set(recipients.missing.map((row) => row.clientId))];
-  await db('mailing')
-    .where({ id: 1 })
-    .update({ unticked: JSON.stringify(gaps) });
+  const selection = await retained(db as Transaction);
+  const kept = await db('mailing').where({ id: 1 }).first('selection_id');
+  await changeSelection(db as Transaction, kept?.selection_id ?? 0, { ...selection, removed: gaps });
   await releaseMailing(
     context,
     { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', role: 'manager' },

@@ -92,6 +92,26 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./clients/Client.vue'),
   },
   {
+    name: 'selections',
+    path: 'selections',
+    title: 'Selections',
+    show: () => import('./selection/Selections.vue'),
+    rail: { group: 'Records' },
+    find: true,
+  },
+  {
+    name: 'compare selections',
+    path: 'selections/compare',
+    title: 'Two selections',
+    show: () => import('./selection/Compare.vue'),
+  },
+  {
+    name: 'selection',
+    path: 'selections/:id(\\d+|new)',
+    title: 'Selection',
+    show: () => import('./selection/Selection.vue'),
+  },
+  {
     name: 'import',
     path: 'clients/import/:id(\\d+)?',
     title: 'Bring a list in',

@@ -15,6 +15,8 @@ export interface SelectedClient {
   addressees: readonly Addressee[];
   /** Whether there is a mailbox to send from. */
   hasSender: boolean;
+  /** How they take mailings. */
+  way: 'email' | 'post' | 'both' | 'none';
 }
 
 export interface Addressed {
@@ -30,7 +32,9 @@ export type LeftOutWhy =
   | 'opted out'
   | 'email returned undelivered'
   | 'same address as another recipient'
-  | 'nobody to send as';
+  | 'nobody to send as'
+  | 'takes mailings by post'
+  | 'takes no mailings';
 
 /**
  * Decides for each selected client whom to write to, and says why of everyone who is left out. The
@@ -50,7 +54,9 @@ export function addressClients(clients: readonly SelectedClient[]): {
     const usable = all.find(({ address }) => !address.optedOut && !address.returned);
     const leave = (why: LeftOutWhy, detail: string) => leftOut.push({ clientId: client.id, why, detail });
     const first = all[0]?.address;
-    if (!first) leave('no email address', '');
+    if (client.way === 'none') leave('takes no mailings', '');
+    else if (client.way === 'post') leave('takes mailings by post', '');
+    else if (!first) leave('no email address', '');
     else if (!usable) {
       if (first.optedOut) leave('opted out', first.email);
       else leave('email returned undelivered', `${first.email}: ${first.returned ?? ''}`);

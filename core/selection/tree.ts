@@ -1,99 +1,105 @@
-import { fold } from '../filing/words.ts';
+/** What can be picked out. */
+export const SUBJECTS = ['client', 'person', 'file'] as const;
+export type Subject = (typeof SUBJECTS)[number];
 
-/** What one field of a client must be. A choice with nothing chosen means anyone. */
-export type Criterion =
-  | { field: 'status'; values: ClientStatus[] }
-  | { field: 'adviser'; values: number[] }
-  | { field: 'service'; values: string[] }
-  | { field: 'interest'; interestId: number; has: boolean }
-  | { field: 'number'; fieldId: number; test: 'at least' | 'at most'; value: number }
-  | { field: 'email'; has: boolean }
-  /** Words within name, place, a person's name or address; or the beginning of a file number. */
-  | { field: 'words'; text: string };
+export const UNITS = ['days', 'weeks', 'months', 'years'] as const;
+export type Unit = (typeof UNITS)[number];
 
-export type ClientStatus = 'active' | 'past' | 'prospect';
-export type Field = Criterion['field'];
-export type CriterionOf<F extends Field> = Extract<Criterion, { field: F }>;
+/** What a fact must be. Which of these fit a fact its kind says ({@link OPERATORS}). */
+export type Test =
+  | { op: 'contains' | 'lacks' | 'is' | 'begins with' | 'within'; text: string }
+  | { op: 'at least' | 'at most'; value: number }
+  | { op: 'between'; from: number; to: number }
+  | { op: 'one of' | 'none of' | 'all of'; values: readonly (string | number)[] }
+  /** Calendar days, both inclusive. */
+  | { op: 'from' | 'until'; day: string }
+  | { op: 'from until'; from: string; to: string }
+  /** Counted from today: in the last two weeks, in the next three months, longer ago, further ahead. */
+  | {
+      op: 'in the last' | 'in the next' | 'longer ago than' | 'further ahead than';
+      count: number;
+      unit: Unit;
+    }
+  | { op: 'yes' | 'no' | 'empty' | 'filled' };
+export type Operator = Test['op'];
+
+/** One fact, and what it must be. */
+export interface Criterion {
+  /** Of the catalogue: `client.status`; `field:12` for one of the firm's own. */
+  fact: string;
+  test: Test;
+}
 
 /** How the lines of a group hold together. */
-export type Match = 'all' | 'any' | 'none';
+export const MATCHES = ['all', 'any', 'none'] as const;
+export type Match = (typeof MATCHES)[number];
 
-/** Lines that hold together; a group without any restricts nothing. */
+/** Lines that hold together. */
 export interface Group {
   match: Match;
   of: Line[];
 }
 
-export type Line = Criterion | Group;
+/** Something of theirs, or nothing, for which all of the lines hold: a file, a person, a fee note. */
+export interface Related {
+  /** Of the catalogue: `client.files`. */
+  through: string;
+  has: boolean;
+  of: Line[];
+}
 
-/** Raised when the form of the tree changes; what was kept in an older form is brought up to date when it is read. */
-export const SELECTION_VERSION = 1;
+export type Line = Criterion | Group | Related;
+
+/** Raised when the form of the tree changes; a migration brings what was kept in an older form up to date. */
+export const SELECTION_VERSION = 2;
 
 /** A set of criteria over the records that can be kept and run again. */
 export interface Selection {
   version: typeof SELECTION_VERSION;
-  root: Group;
+  subject: Subject;
+  /** Whether past clients, and what is theirs, come too. */
+  past: boolean;
+  /** All of these. */
+  of: Line[];
+  /** Put in by hand, whatever the lines say. */
+  added: number[];
+  /** Taken out by hand. */
+  removed: number[];
 }
 
-/** A selection of what satisfies every one of these lines. */
+/** A selection of the clients that satisfy every one of these lines. */
 export function selectionOf(...of: Line[]): Selection {
-  return { version: SELECTION_VERSION, root: { match: 'all', of } };
+  return { version: SELECTION_VERSION, subject: 'client', past: true, of, added: [], removed: [] };
 }
 
-/** Whether a line is a group of others rather than a criterion. */
+/** Whether a line is a group of others. */
 export function isGroup(line: Line): line is Group {
   return 'match' in line;
 }
 
-/** What a selection may ask of one client. */
-export interface SelectableClient {
-  status: ClientStatus;
-  adviserId: number | null;
-  service: string | null;
-  interestIds: readonly number[];
-  /** Number fields by field id; a missing value satisfies no test. */
-  numbers: ReadonlyMap<number, number>;
-  hasEmail: boolean;
-  /** Name, place, people and their addresses. */
-  words: readonly string[];
-  fileNumbers: readonly string[];
+/** Whether a line asks for something related. */
+export function isRelated(line: Line): line is Related {
+  return 'through' in line;
 }
 
-/** Whether a client is as each field's criterion asks: a field without its test does not compile. */
-const TESTS: { [F in Field]: (criterion: CriterionOf<F>, client: SelectableClient) => boolean } = {
-  status: ({ values }, { status }) => !values.length || values.includes(status),
-  adviser: ({ values }, { adviserId }) =>
-    !values.length || (adviserId !== null && values.includes(adviserId)),
-  service: ({ values }, { service }) => !values.length || (service !== null && values.includes(service)),
-  interest: ({ interestId, has }, { interestIds }) => interestIds.includes(interestId) === has,
-  number: ({ fieldId, test, value }, { numbers }) => {
-    const own = numbers.get(fieldId);
-    return own !== undefined && (test === 'at least' ? own >= value : own <= value);
-  },
-  email: ({ has }, { hasEmail }) => hasEmail === has,
-  words: ({ text }, { words, fileNumbers }) => {
-    const wanted = fold(text.trim());
-    return (
-      !wanted ||
-      words.some((each) => fold(each).includes(wanted)) ||
-      fileNumbers.some((number) => fold(number).startsWith(wanted))
-    );
-  },
-};
-
-/** Whether the client satisfies one line: a criterion, or a group of them. */
-export function satisfies(line: Line, client: SelectableClient): boolean {
-  if (!isGroup(line)) {
-    // The test is the field's own; that they belong together is more than the compiler follows.
-    const test = TESTS[line.field] as (criterion: Criterion, client: SelectableClient) => boolean;
-    return test(line, client);
-  }
-  if (!line.of.length) return true;
-  if (line.match === 'all') return line.of.every((each) => satisfies(each, client));
-  return line.of.some((each) => satisfies(each, client)) === (line.match === 'any');
+/** Whether it has been said what the fact must be; until then the line is passed over. */
+export function isSaid({ test }: Criterion): boolean {
+  if ('values' in test) return test.values.length > 0;
+  if ('text' in test) return test.text.trim() !== '';
+  if ('day' in test) return test.day !== '';
+  if (test.op === 'from until') return test.from !== '' && test.to !== '';
+  return true;
 }
 
-/** Whether a selection takes a client. */
-export function selects({ root }: Selection, client: SelectableClient): boolean {
-  return satisfies(root, client);
+/**
+ * The lines that ask for something: those of which nothing has been said yet are passed over, and groups without
+ * any. A related record without lines asks that there be one.
+ */
+export function saidLines(lines: readonly Line[]): Line[] {
+  return lines.flatMap((line): Line[] => {
+    if (isRelated(line)) return [{ ...line, of: saidLines(line.of) }];
+    if (!isGroup(line)) return isSaid(line) ? [line] : [];
+    const of = saidLines(line.of);
+    return of.length ? [{ ...line, of }] : [];
+  });
 }

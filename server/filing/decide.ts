@@ -259,7 +259,7 @@ export async function redecide(
   for (const [index, row] of waiting.entries()) {
     const outcome = decided[index];
     if (!outcome) continue;
-    const { standing: before } = await standingOf(trx, row.id);
+    const before = await standingOf(trx, row.id);
     // Somebody may have settled it meanwhile.
     const open = before.state === 'suggested' || (evenAside && before.state === 'aside');
     if (!open || before.decided_by !== null) continue;
@@ -271,7 +271,7 @@ export async function redecide(
       decided_at: new Date().toISOString(),
       fileIds: outcome.fileIds,
     };
-    await setStanding(trx, row.id, row.at, after);
+    await setStanding(trx, row.id, after);
     if (stepId !== undefined) await noteMove(trx, stepId, row.id, before, after, true);
     if (state !== 'suggested') filed++;
   }

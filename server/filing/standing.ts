@@ -2,7 +2,7 @@ import { noteChange } from '../foundation/changes.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { toJson, type Standing } from '../foundation/json.ts';
-import { groupBy, insertAll } from '../foundation/rows.ts';
+import { groupBy } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 
 /** A message that is to be weighed with all it has to do with (see `weighing.ts`). */
@@ -40,14 +40,14 @@ function asStanding(row: StandingRow, fileIds: number[]): Standing {
 }
 
 /**
- * A message's standing and its time; the message is locked until the transaction ends.
+ * A message's standing; the message is locked until the transaction ends.
  * @throws Refusal when the message is not here
  */
-export async function standingOf(trx: Transaction, id: number): Promise<{ standing: Standing; at: Date }> {
+export async function standingOf(trx: Transaction, id: number): Promise<Standing> {
   const row = await trx('message').where({ id }).forUpdate().first();
   if (!row) throw notFound('One of the messages');
   const fileIds: number[] = await trx('filing').where({ message_id: id }).orderBy('file_id').pluck('file_id');
-  return { standing: asStanding(row, fileIds), at: row.at };
+  return asStanding(row, fileIds);
 }
 
 /** The standings of many messages, by their ids; all are locked until the transaction ends. */
@@ -72,16 +72,15 @@ export async function standingsOf(trx: Transaction, ids: readonly number[]): Pro
 
 const dateOrNull = (instant: string | null) => (instant === null ? null : new Date(instant));
 
-/** A message's time, and where it is put. */
+/** A message, and where it is put. */
 export interface Put {
   id: number;
-  at: Date;
   to: Standing;
 }
 
 /** Puts a message where the standing says. */
-export function setStanding(trx: Transaction, id: number, at: Date, to: Standing): Promise<void> {
-  return setStandings(trx, [{ id, at, to }]);
+export function setStanding(trx: Transaction, id: number, to: Standing): Promise<void> {
+  return setStandings(trx, [{ id, to }]);
 }
 
 /** So many are put in one statement: the evidence of each may be long. */
@@ -118,11 +117,37 @@ async function setSome(trx: Transaction, puts: readonly Put[]): Promise<void> {
   await noteChange(trx, 'mail', 'message', ids);
   await noteChange(trx, 'mail', 'file', [...before, ...puts.flatMap(({ to }) => to.fileIds)]);
   await trx('filing').whereIn('message_id', ids).delete();
-  await insertAll(
+  await fileOn(
     trx,
-    'filing',
-    puts.flatMap(({ id, at, to }) => to.fileIds.map((fileId) => ({ message_id: id, file_id: fileId, at }))),
+    puts.flatMap(({ id, to }) => to.fileIds.map((fileId) => ({ messageId: id, fileId }))),
   );
+}
+
+/** Puts messages on files, with whose those are and who speaks, so that both are found by client and time. */
+export async function fileOn(
+  trx: Transaction,
+  wanted: readonly { messageId: number; fileId: number }[],
+): Promise<void> {
+  for (let at = 0; at < wanted.length; at += AT_ONCE) {
+    const some = wanted.slice(at, at + AT_ONCE);
+    const pairs = some.map(() => 'SELECT ? AS message_id, ? AS file_id').join(' UNION ALL ');
+    await trx.raw(
+      `INSERT INTO filing (message_id, file_id, at, client_id, spoken)
+        SELECT message.id, file.id, message.at, file.client_id, ${SPOKEN}
+        FROM (${pairs}) AS pair JOIN message ON message.id = pair.message_id JOIN file ON file.id = pair.file_id`,
+      some.flatMap(({ messageId, fileId }) => [messageId, fileId]),
+    );
+  }
+}
+
+/** Who speaks in a message: nobody in what a machine wrote, or colleagues among themselves. */
+const SPOKEN = `CASE WHEN message.direction = 'sent' THEN 'us'
+  WHEN message.direction = 'received' AND (message.automatic IS NULL OR message.automatic = 'list') THEN 'client' END`;
+
+/** Notes anew who speaks in messages of which it is now known. */
+export async function noteSpoken(trx: Transaction, ids: readonly number[]): Promise<void> {
+  const filed = trx('filing').join('message', 'message.id', 'filing.message_id').whereIn('message.id', ids);
+  await filed.update({ spoken: trx.raw(SPOKEN) });
 }
 
 /** Notes in a step's record how a message stood before and after it. */

@@ -123,12 +123,12 @@ interface Move {
 }
 
 async function moveOne(trx: Transaction, register: FilingRegister, move: Move, id: number): Promise<void> {
-  const { standing: before, at } = await standingOf(trx, id);
+  const before = await standingOf(trx, id);
   // Whoever may not read it may not move it to where everybody can.
   await refuseUnlessReadable(trx, move.staffId, { id, state: before.state });
   if (move.to.kind === 'private') await refuseUnlessTheirs(trx, move.staffId, id, before);
   const after = moved(before, move);
-  await setStanding(trx, id, at, after);
+  await setStanding(trx, id, after);
   await teach(trx, register, id, after);
   await noteMove(trx, move.stepId, id, before, after);
 }
@@ -281,8 +281,8 @@ export async function undoStep(context: AppContext, staffId: number, stepId: num
       throw new Refusal(409, 'A colleague has moved that message since, so the step cannot be taken back.');
     for (const row of rows.filter(({ message_id }) => !later.has(message_id))) {
       const before = fromJson('filing_step_message.before_value', row.before_value);
-      const { at } = await standingOf(trx, row.message_id);
-      await setStanding(trx, row.message_id, at, before);
+      await standingOf(trx, row.message_id);
+      await setStanding(trx, row.message_id, before);
       await teach(trx, register, row.message_id, before);
     }
     await trx('filing_step').where({ id: stepId }).update({ undone_at: new Date() });

@@ -296,9 +296,7 @@ async function keep(
       before.later_until === null &&
       before.state === row.state &&
       before.fileIds.join() === row.fileIds.join();
-    return untouched
-      ? [{ id: row.id, at: row.at, to: { ...before, ...columns, decided_at: now, fileIds } }]
-      : [];
+    return untouched ? [{ id: row.id, to: { ...before, ...columns, decided_at: now, fileIds } }] : [];
   });
   await setStandings(trx, moves);
   return moves.length;

@@ -56,7 +56,7 @@ const COLUMNS = {
   'draft.file_ids': Ids,
   'wording.body': Doc,
   'selection.tree': Selection,
-  'mailing.unticked': Ids,
+  'preference.value': z.array(z.string()),
   'mailing.subject': DocNodeSchema,
   'mailing.body': DocNodeSchema,
   'dispatch.facts': z.record(z.string(), z.string()),

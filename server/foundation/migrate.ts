@@ -15,6 +15,7 @@ import * as weighing from './migrations/0011_weighing.ts';
 import * as office from './migrations/0012_office.ts';
 import * as register from './migrations/0013_register.ts';
 import * as imports from './migrations/0014_import.ts';
+import * as selected from './migrations/0015_selections.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -31,6 +32,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0012_office': office,
   '0013_register': register,
   '0014_import': imports,
+  '0015_selections': selected,
 };
 
 /** Whether migrations are still to be carried out. */

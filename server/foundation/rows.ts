@@ -20,11 +20,6 @@ export function likePattern(words: string, anywhere = true): string {
   return `${anywhere ? '%' : ''}${words.replace(/[\\%_]/g, '\\$&')}%`;
 }
 
-/** Text as the database compares it (utf8mb4_unicode_ci): without case, accents, and blanks at its ends. */
-export function collated(text: string): string {
-  return text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase().trim();
-}
-
 /**
  * Inserts any number of rows, all with the columns of the first, some hundred at a time. Written out by
  * hand for the sake of speed: intake keeps a dozen rows for each message.

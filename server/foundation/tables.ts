@@ -39,7 +39,16 @@ export interface Rows {
   change_event: {
     id: number;
     topic:
-      'records' | 'mail' | 'sorting' | 'mailings' | 'mailboxes' | 'filing' | 'drafts' | 'pending' | 'imports';
+      | 'records'
+      | 'mail'
+      | 'sorting'
+      | 'mailings'
+      | 'mailboxes'
+      | 'filing'
+      | 'drafts'
+      | 'pending'
+      | 'imports'
+      | 'selections';
     subject: 'client' | 'file' | 'message' | 'mailbox' | 'mailing' | 'staff' | 'import' | null;
     subject_id: number | null;
     at: Date;
@@ -57,6 +66,7 @@ export interface Rows {
     adviser_id: number | null;
     country: string;
     note: string;
+    postcode: string | null;
   };
   client_field_value: {
     client_id: number;
@@ -149,6 +159,18 @@ export interface Rows {
     mime_type: string;
     hash: Buffer;
   };
+  fee_note: {
+    id: number;
+    client_id: number;
+    file_id: number | null;
+    number: string;
+    issued_on: string;
+    due_on: string;
+    amount: number;
+    tax: number;
+    paid_on: string | null;
+    words: string;
+  };
   field: {
     id: number;
     label: string;
@@ -206,6 +228,8 @@ export interface Rows {
     message_id: number;
     file_id: number;
     at: Date;
+    client_id: number;
+    spoken: 'client' | 'us' | null;
   };
   filing_step: {
     id: number;
@@ -322,8 +346,8 @@ export interface Rows {
     name: string;
     state: 'draft' | 'preparing' | 'leaving' | 'paused' | 'finished' | 'cancelled';
     owner_id: number;
+    topic_id: number | null;
     selection_id: number;
-    unticked: string;
     subject: string;
     body: string;
     file_choice: 'general' | 'latest';
@@ -494,6 +518,11 @@ export interface Rows {
     purpose: string;
     position: number;
   };
+  preference: {
+    staff_id: number;
+    name: string;
+    value: string;
+  };
   raw: {
     id: number;
     hash: Buffer;
@@ -535,6 +564,16 @@ export interface Rows {
     owner_id: number;
     tree: string;
     saved_at: Date;
+    subject: 'client' | 'person' | 'file';
+    fixed: Flag;
+    shared: Flag;
+    version: number;
+  };
+  selection_member: {
+    selection_id: number;
+    client_id: number | null;
+    person_id: number | null;
+    file_id: number | null;
   };
   sender_domain: {
     domain: string;
@@ -629,6 +668,7 @@ declare module 'knex/types/tables.js' {
     dispatch: Knex.CompositeTableType<Rows['dispatch'], Written<Rows['dispatch']>>;
     draft: Knex.CompositeTableType<Rows['draft'], Written<Rows['draft']>>;
     draft_enclosure: Knex.CompositeTableType<Rows['draft_enclosure'], Written<Rows['draft_enclosure']>>;
+    fee_note: Knex.CompositeTableType<Rows['fee_note'], Written<Rows['fee_note']>>;
     field: Knex.CompositeTableType<Rows['field'], Written<Rows['field']>>;
     field_choice: Knex.CompositeTableType<Rows['field_choice'], Written<Rows['field_choice']>>;
     file: Knex.CompositeTableType<Rows['file'], Written<Rows['file']>>;
@@ -667,12 +707,14 @@ declare module 'knex/types/tables.js' {
       Written<Rows['person_field_value']>
     >;
     phone: Knex.CompositeTableType<Rows['phone'], Written<Rows['phone']>>;
+    preference: Knex.CompositeTableType<Rows['preference'], Written<Rows['preference']>>;
     raw: Knex.CompositeTableType<Rows['raw'], Written<Rows['raw']>>;
     raw_piece: Knex.CompositeTableType<Rows['raw_piece'], Written<Rows['raw_piece']>>;
     raw_words: Knex.CompositeTableType<Rows['raw_words'], Written<Rows['raw_words']>>;
     recovery_code: Knex.CompositeTableType<Rows['recovery_code'], Written<Rows['recovery_code']>>;
     return_report: Knex.CompositeTableType<Rows['return_report'], Written<Rows['return_report']>>;
     selection: Knex.CompositeTableType<Rows['selection'], Written<Rows['selection']>>;
+    selection_member: Knex.CompositeTableType<Rows['selection_member'], Written<Rows['selection_member']>>;
     sender_domain: Knex.CompositeTableType<Rows['sender_domain'], Written<Rows['sender_domain']>>;
     server_process: Knex.CompositeTableType<Rows['server_process'], Written<Rows['server_process']>>;
     service: Knex.CompositeTableType<Rows['service'], Written<Rows['service']>>;

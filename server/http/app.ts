@@ -12,6 +12,7 @@ import { mailingRoutes } from './mailings.ts';
 import { officeRoutes } from './office.ts';
 import { recordsRoutes } from './records.ts';
 import { registerRoutes } from './register.ts';
+import { selectionRoutes } from './selections.ts';
 import { sessionRoutes } from './session.ts';
 import { todayRoutes } from './today.ts';
 import { writingRoutes } from './writing.ts';
@@ -65,6 +66,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   api.use(officeRoutes(context));
   api.use(recordsRoutes(context, entries));
   api.use(registerRoutes(context));
+  api.use(selectionRoutes(context));
   api.use(importRoutes(context));
   api.use(filingRoutes(context));
   api.use(mailboxRoutes(context));

@@ -18,13 +18,11 @@ import {
   Recipients,
   RecipientsAsk,
   Release,
-  SelectionFields,
   Settle,
 } from '../../contract/index.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } from '../mailing/mailings.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { listRecipients } from '../mailing/recipients.ts';
-import { selectionFields } from '../selection/fields.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
@@ -37,11 +35,8 @@ export function mailingRoutes(context: AppContext): Router {
   const router = Router();
   const senders = only('release mailings');
   const writers = only('prepare mailings');
-  router.get('/selection/fields', async (_req, res) =>
-    reply(res, SelectionFields, await selectionFields(db)),
-  );
   router.get('/facts/known', async (_req, res) => reply(res, z.array(FactInfo), await factCatalogue(db)));
-  router.post('/selection/recipients', async (req, res) =>
+  router.post('/mailings/recipients', async (req, res) =>
     reply(res, Recipients, await listRecipients(db, RecipientsAsk.parse(req.body))),
   );
   router.get('/mailings', async (req, res) => {
@@ -50,7 +45,7 @@ export function mailingRoutes(context: AppContext): Router {
   });
   router.post('/mailings', writers, async (req, res) =>
     reply(res, Made, {
-      id: await createMailing(db, staffOf(res), MailingBegin.parse(req.body ?? {}).copyOf),
+      id: await createMailing(db, staffOf(res), MailingBegin.parse(req.body ?? {})),
     }),
   );
   router.get('/mailings/:id', async (req, res) =>

@@ -11,7 +11,7 @@ import { storeRaw } from '../foundation/sources.ts';
 import { fileAsChosen } from './chosenFiles.ts';
 import { decideHistory, type ForWeighing, type Unrelated } from '../filing/history.ts';
 import { decideFor, redecide, type Decided, type Undecided } from '../filing/decide.ts';
-import { TO_WEIGH } from '../filing/standing.ts';
+import { fileOn, noteSpoken, TO_WEIGH } from '../filing/standing.ts';
 import { assignConversations } from './conversations.ts';
 import { lastWords } from './owes.ts';
 import type { Arrival, Prepared } from './prepare.ts';
@@ -240,6 +240,7 @@ async function foundToBeOurs(
       .where({ id })
       .update({ direction: message.row.direction, asks: message.asks, confirmation: null });
   if (!found.size) return;
+  await noteSpoken(trx, [...found.keys()]);
   const conversations: number[] = await trx('message')
     .whereIn('id', [...found.keys()])
     .distinct('conversation_id')
@@ -262,12 +263,11 @@ async function insertParts(
     message.subjectHashes.map((key) => ({ message_id: idOf(message), subject_key: key })),
   );
   await all('message_party', (message) => parties(message.read, idOf(message)));
-  await all('filing', (message, index) =>
-    (decided[index]?.fileIds ?? []).map((fileId) => ({
-      message_id: idOf(message),
-      file_id: fileId,
-      at: message.at,
-    })),
+  await fileOn(
+    trx,
+    messages.flatMap((message, index) =>
+      (decided[index]?.fileIds ?? []).map((fileId) => ({ messageId: idOf(message), fileId })),
+    ),
   );
 }
 

@@ -14,11 +14,9 @@ import { composeMessage, type Composed } from './compose.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 import { draftOf, readRecord } from './mailings.ts';
 
-/** Whom a draft reaches, without those taken out by hand. */
-export async function tickedRecipients(db: Knex, draft: MailingDraft): Promise<Recipient[]> {
-  const { recipients } = await findRecipients(db, draft.selection, draft.fileChoice);
-  const unticked = new Set(draft.unticked);
-  return recipients.filter((row) => !unticked.has(row.clientId));
+/** Whom a draft reaches, without those taken out by hand. @param ownerId whom `me` means in its selection */
+export async function tickedRecipients(db: Knex, draft: MailingDraft, ownerId: number): Promise<Recipient[]> {
+  return (await findRecipients(db, draft, ownerId)).recipients;
 }
 
 async function labels(db: Knex): Promise<Map<string, string>> {
@@ -27,8 +25,9 @@ async function labels(db: Knex): Promise<Map<string, string>> {
 
 /** Goes through every recipient's message and says what is missing in it. */
 export async function checkMailing(db: Knex, id: number): Promise<Checks> {
-  const draft = draftOf(await readRecord(db, id));
-  const [recipients, names] = await Promise.all([tickedRecipients(db, draft), labels(db)]);
+  const record = await readRecord(db, id);
+  const draft = draftOf(record);
+  const [recipients, names] = await Promise.all([tickedRecipients(db, draft, record.owner_id), labels(db)]);
   const missing: Checks['missing'] = [];
   const subjects = new Set<string>();
   let empty = false;
@@ -80,8 +79,11 @@ function composeFor(
  * @throws Refusal when the mailing is not here, or does not reach that client
  */
 export async function previewMailing(db: Knex, id: number, clientId: number): Promise<Preview> {
-  const draft = draftOf(await readRecord(db, id));
-  const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
+  const record = await readRecord(db, id);
+  const draft = draftOf(record);
+  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find(
+    (row) => row.clientId === clientId,
+  );
   if (!recipient) throw notFound('That recipient');
   const composed = await composeFor(draft, recipient, { name: recipient.name, address: recipient.email });
   const names = await labels(db);
@@ -109,8 +111,11 @@ export async function sendTest(
   clientId: number,
 ): Promise<void> {
   const { db } = context;
-  const draft = draftOf(await readRecord(db, id));
-  const recipient = (await tickedRecipients(db, draft)).find((row) => row.clientId === clientId);
+  const record = await readRecord(db, id);
+  const draft = draftOf(record);
+  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find(
+    (row) => row.clientId === clientId,
+  );
   if (!recipient) throw notFound('That recipient');
   const mailbox = await readMailbox(db, recipient.mailboxId);
   const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });

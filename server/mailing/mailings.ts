@@ -5,6 +5,7 @@ import { selectionOf } from '../../core/selection/tree.ts';
 import { changeSelection, saveSelection } from '../selection/kept.ts';
 import {
   MailingDraft,
+  type MailingBegin,
   type MailingProgress,
   type MailingRow,
   type MailingView,
@@ -22,8 +23,11 @@ export type MailingRecord = Rows['mailing'] & { selection: string; owner: string
 
 const NOTHING_WRITTEN: MailingDraft = {
   name: 'New mailing',
-  selection: selectionOf({ field: 'status', values: ['active'] }),
-  unticked: [],
+  selection: {
+    ...selectionOf({ fact: 'client.status', test: { op: 'one of', values: ['active'] } }),
+    past: false,
+  },
+  topicId: null,
   subject: { type: 'doc', content: [{ type: 'paragraph' }] },
   body: {
     type: 'doc',
@@ -95,7 +99,7 @@ export function draftOf(row: MailingRecord): MailingDraft {
   return MailingDraft.parse({
     name: row.name,
     selection: fromJson('selection.tree', row.selection),
-    unticked: fromJson('mailing.unticked', row.unticked),
+    topicId: row.topic_id,
     subject: fromJson('mailing.subject', row.subject),
     body: fromJson('mailing.body', row.body),
     fileChoice: row.file_choice,
@@ -117,7 +121,7 @@ export async function viewMailing(db: Knex, id: number): Promise<MailingView> {
 function columns(draft: MailingDraft) {
   return {
     name: draft.name,
-    unticked: toJson('mailing.unticked', draft.unticked),
+    topic_id: draft.topicId,
     subject: toJson('mailing.subject', draft.subject),
     body: toJson('mailing.body', draft.body),
     file_choice: draft.fileChoice,
@@ -125,10 +129,15 @@ function columns(draft: MailingDraft) {
   };
 }
 
-/** Begins a mailing, empty or as a copy of another. */
-export async function createMailing(db: Knex, staff: StaffMember, copyOf: number | null): Promise<number> {
+/** Begins a mailing, empty, for those of a selection, or as a copy of another. */
+export async function createMailing(
+  db: Knex,
+  staff: StaffMember,
+  { copyOf, selection }: MailingBegin,
+): Promise<number> {
   const original = copyOf === null ? null : draftOf(await readRecord(db, copyOf));
-  const draft = original ? { ...original, name: `Copy of ${original.name}`.slice(0, 200) } : NOTHING_WRITTEN;
+  const begun = original ? { ...original, name: `Copy of ${original.name}`.slice(0, 200) } : NOTHING_WRITTEN;
+  const draft = selection ? { ...begun, selection } : begun;
   return transact(db, async (trx) => {
     const [id = 0] = await trx('mailing').insert({
       ...columns(draft),

@@ -1,15 +1,14 @@
 import type { Knex } from 'knex';
-import type { FileRef, Recipients, RecipientsAsk } from '../../contract/index.ts';
+import type { FileRef, MailingDraft, Recipients, RecipientsAsk } from '../../contract/index.ts';
 import type { z } from 'zod';
 import { addressClients, type Addressed, type Addressee } from '../../core/checks/recipients.ts';
 import type { Facts } from '../../core/facts/catalogue.ts';
-import type { Selection } from '../../core/selection/tree.ts';
 import { gatherFacts, type FactsAbout } from '../facts/gather.ts';
 import { asFileRef, readFiles, type FileRow } from '../records/files.ts';
-import { countsByLine, selectedClients } from '../selection/query.ts';
-import { countOf, groupBy, select } from '../foundation/rows.ts';
-
-export type FileChoice = 'general' | 'latest';
+import { refuseBroken, runningNow } from '../selection/catalogue.ts';
+import { selected } from '../selection/query.ts';
+import { readRecord } from './mailings.ts';
+import { groupBy, select } from '../foundation/rows.ts';
 
 /** Someone a mailing goes to, with everything the message needs. */
 export interface Recipient extends Addressed {
@@ -29,8 +28,11 @@ type LeftOutRow = {
 };
 
 /** A client that is selected, and from whom it hears. */
-async function readSelected(db: Knex, selection: Selection) {
-  const selected = selectedClients(db, selection)
+async function readSelected(db: Knex, taken: Knex.QueryBuilder) {
+  const clients = taken
+    .leftJoin('delivery', (own) =>
+      own.on('delivery.client_id', 'client.id').andOn('delivery.kind', db.raw("'mailings'")),
+    )
     .leftJoin('staff', 'staff.id', 'client.adviser_id')
     .leftJoin(
       'mailbox',
@@ -41,28 +43,35 @@ async function readSelected(db: Knex, selection: Selection) {
     )
     .orderBy('client.name')
     .orderBy('client.id');
-  return select(selected, {
+  return select(clients, {
     id: 'client.id',
     name: 'client.name',
     kind: 'client.kind',
     greeting: 'client.greeting',
     adviser_id: 'client.adviser_id',
+    way: 'delivery.way?',
     mailbox_id: 'mailbox.id?',
     adviser_name: 'staff.name?',
     adviser_email: 'staff.email?',
   });
 }
 
-/** Works out whom a selection reaches, as whom, and on which file it is logged; and who is left out, and why. */
+/**
+ * Works out whom a mailing reaches, as whom, and on which file it is logged; and who is left out, and why.
+ * @param ownerId whom `me` means in its selection
+ * @throws Refusal when its selection asks for what is not there any more
+ */
 export async function findRecipients(
   db: Knex,
-  selection: Selection,
-  fileChoice: FileChoice,
+  { selection, fileChoice, topicId }: Pick<MailingDraft, 'selection' | 'fileChoice' | 'topicId'>,
+  ownerId: number,
 ): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
-  const among = () => selectedClients(db, selection).select('client.id');
+  await refuseBroken(db, selection);
+  const taken = await selected(db, selection, await runningNow(db, ownerId));
+  const among = () => taken.query().select('client.id');
   const [clients, people, files] = await Promise.all([
-    readSelected(db, selection),
-    readAddressees(db, among()),
+    readSelected(db, taken.query()),
+    readAddressees(db, among(), topicId),
     readFiles(db, (open) =>
       open
         .whereIn('file.client_id', among())
@@ -81,6 +90,7 @@ export async function findRecipients(
       greeting: client.greeting,
       addressees: people.get(client.id) ?? [],
       hasSender: client.mailbox_id !== null,
+      way: client.way ?? 'email',
     })),
   );
   const found = addressed.flatMap((one) => {
@@ -112,20 +122,33 @@ export async function findRecipients(
 }
 
 /** The client's General file, or the newest open one; General again when there is no other. */
-function chooseFile(files: readonly FileRow[], choice: FileChoice): FileRow | undefined {
+function chooseFile(files: readonly FileRow[], choice: MailingDraft['fileChoice']): FileRow | undefined {
   const general = files.find((file) => file.general);
   return choice === 'latest' ? (files.find((file) => !file.general) ?? general) : (general ?? files[0]);
 }
 
-async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<Map<number, Addressee[]>> {
+/** Those of each client that mailings are addressed to, or the one person whom they have named for them. */
+async function readAddressees(
+  db: Knex,
+  clientIds: Knex.QueryBuilder,
+  topicId: number | null,
+): Promise<Map<number, Addressee[]>> {
   const writing = db('client_person')
     .join('person', 'person.id', 'client_person.person_id')
     .leftJoin('address', (join) =>
       join.on('address.person_id', 'person.id').andOn('address.current', db.raw('1')),
     )
     .leftJoin('opt_out', 'opt_out.email_key', 'address.email_key')
+    .leftJoin('topic_opt_out', (own) =>
+      own
+        .on('topic_opt_out.email_key', 'address.email_key')
+        .andOn('topic_opt_out.topic_id', db.raw('?', [topicId ?? 0])),
+    )
+    .leftJoin('delivery', (own) =>
+      own.on('delivery.client_id', 'client_person.client_id').andOn('delivery.kind', db.raw("'mailings'")),
+    )
     .whereIn('client_person.client_id', clientIds)
-    .where('client_person.writes', 1)
+    .whereRaw('IF(delivery.person_id IS NULL, client_person.writes = 1, delivery.person_id = person.id)')
     .orderBy('client_person.position')
     .orderBy('person.id')
     .orderBy('address.position');
@@ -138,6 +161,7 @@ async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<M
     email_key: 'address.email_key?',
     returned_why: 'address.returned_why?',
     opted_out: 'opt_out.email_key?',
+    topic_out: 'topic_opt_out.email_key?',
   });
   return new Map(
     [...groupBy(rows, (row) => row.client_id)].map(([clientId, own]) => [
@@ -152,7 +176,7 @@ async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<M
                 {
                   email: line.email,
                   key: line.email_key,
-                  optedOut: line.opted_out !== null,
+                  optedOut: line.opted_out !== null || line.topic_out !== null,
                   returned: line.returned_why,
                 },
               ]
@@ -163,21 +187,17 @@ async function readAddressees(db: Knex, clientIds: Knex.QueryBuilder): Promise<M
   );
 }
 
-/** One page of recipients with the live counts and everyone left out. */
+/** One page of recipients, those taken out by hand among them, and everyone left out. */
 export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk>): Promise<Recipients> {
-  const [{ recipients, leftOut }, counts, clients] = await Promise.all([
-    findRecipients(db, ask.selection, ask.fileChoice),
-    countsByLine(db, ask.selection),
-    countOf(db('client')),
-  ]);
-  const unticked = new Set(ask.unticked);
+  const { owner_id: ownerId } = await readRecord(db, ask.mailingId);
+  const everybody = { ...ask, selection: { ...ask.selection, removed: [] } };
+  const { recipients, leftOut } = await findRecipients(db, everybody, ownerId);
+  const unticked = new Set(ask.selection.removed);
   const byHand: LeftOutRow[] = recipients
     .filter((row) => unticked.has(row.clientId))
     .map(({ clientId, client }) => ({ clientId, client, why: 'taken out by hand', detail: '' }));
   const groups = groupBy([...leftOut, ...byHand], (row) => row.why);
   return {
-    counts,
-    clients,
     total: recipients.length,
     ticked: recipients.length - byHand.length,
     rows: recipients.slice(ask.offset, ask.offset + ask.limit).map((row) => ({

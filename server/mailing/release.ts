@@ -38,8 +38,8 @@ export async function releaseMailing(
     if (row?.state !== 'draft') throw new Refusal(409, 'This mailing has been released already.');
     if (row.version !== version)
       throw new Refusal(409, 'This mailing was changed meanwhile. Look at it again before you release it.');
-    const draft = draftOf(await readRecord(trx, id));
-    const recipients = await tickedRecipients(trx, draft);
+    const record = await readRecord(trx, id);
+    const recipients = await tickedRecipients(trx, draftOf(record), record.owner_id);
     if (recipients.length !== expected)
       throw new Refusal(
         409,

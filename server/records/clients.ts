@@ -1,35 +1,45 @@
 import type { Knex } from 'knex';
-import { selectionOf } from '../../core/selection/tree.ts';
-import { selectedClients } from '../selection/query.ts';
 import type { ClientPage, ClientQuery, ClientView } from '../../contract/index.ts';
 import { ownFacts } from '../facts/gather.ts';
 import { asFileRef, readFiles } from './files.ts';
-import { countOf, groupBy, select } from '../foundation/rows.ts';
+import { countOf, groupBy, likePattern, select } from '../foundation/rows.ts';
 import { fromJson } from '../foundation/json.ts';
 
-const SORTS: Record<ClientQuery['sort'], string> = {
-  name: 'client.name',
-  adviser: 'staff.name',
-  service: 'client.service',
-  files: 'open_files',
-  last: 'last_at',
+/** How rows are put in order; advisers by their names, which are few and read first. */
+const SORTS: Record<ClientQuery['sort'], (advisers: readonly number[]) => string> = {
+  name: () => 'client.name',
+  adviser: (advisers) => (advisers.length ? `FIELD(client.adviser_id, ${advisers.join(', ')})` : 'client.id'),
+  service: () => 'client.service',
+  files: () => OPEN_FILES,
+  last: () => LAST_AT,
 };
+const OPEN_FILES = '(SELECT COUNT(*) FROM file WHERE file.client_id = client.id AND file.closed IS NULL)';
+const LAST_AT = '(SELECT MAX(filing.at) FROM filing WHERE filing.client_id = client.id)';
 
-/** One page of the register, searched by name, place, person, address or file number, counted and sorted in SQL. */
+/**
+ * One page of the register, by the beginnings of words in name or place, of a person’s name or address, or of a file
+ * number; counted and sorted in SQL.
+ */
 export async function listClients(db: Knex, query: ClientQuery): Promise<ClientPage> {
   const words = query.q.trim();
-  const selection = selectionOf(
-    ...(query.status ? [{ field: 'status' as const, values: [query.status] }] : []),
-    ...(words ? [{ field: 'words' as const, text: words }] : []),
-  );
-  const base = selectedClients(db, selection);
-  const total = await countOf(base.clone());
-  const page = base
-    .leftJoin('staff', 'staff.id', 'client.adviser_id')
-    .orderBy(SORTS[query.sort], query.order)
-    .orderBy('client.id')
-    .offset(query.offset)
-    .limit(query.limit);
+  const found = () => {
+    // The few that bear the words first, then their records: the other way round each would be asked anew.
+    const all: Knex.QueryBuilder = words
+      ? db.from(bearing(db, words).as('found')).joinRaw('STRAIGHT_JOIN client ON client.id = found.id')
+      : db('client');
+    return query.status ? all.where('client.status', query.status) : all;
+  };
+  const advisers = query.sort === 'adviser' ? await db('staff').orderBy('name').pluck('id') : [];
+  const [total, ids] = await Promise.all([
+    countOf(found()),
+    found()
+      .orderByRaw(`${SORTS[query.sort](advisers)} ${query.order}`)
+      .orderBy(['client.name', 'client.id'])
+      .offset(query.offset)
+      .limit(query.limit)
+      .pluck('client.id') as Promise<number[]>,
+  ]);
+  const page = db('client').leftJoin('staff', 'staff.id', 'client.adviser_id').whereIn('client.id', ids);
   const rows = await select(page, {
     id: 'client.id',
     name: 'client.name',
@@ -38,28 +48,55 @@ export async function listClients(db: Knex, query: ClientQuery): Promise<ClientP
     place: 'client.place',
     service: 'client.service',
     adviser: 'staff.name?',
-    open_files: db.raw<number>(
-      '(SELECT COUNT(*) FROM file WHERE file.client_id = client.id AND file.closed IS NULL)',
-    ),
-    last_at: db.raw<Date | null>(
-      `(SELECT MAX((SELECT filing.at FROM filing WHERE filing.file_id = file.id ORDER BY filing.at DESC LIMIT 1))
-        FROM file WHERE file.client_id = client.id)`,
-    ),
+    open_files: db.raw<number>(OPEN_FILES),
+    last_at: db.raw<Date | null>(LAST_AT),
   });
+  const byId = new Map(rows.map((row) => [row.id, row]));
   return {
     total,
-    rows: rows.map((row) => ({
-      id: row.id,
-      name: row.name,
-      kind: row.kind,
-      status: row.status,
-      place: row.place,
-      adviser: row.adviser,
-      service: row.service,
-      openFiles: row.open_files,
-      lastMessageAt: row.last_at?.toISOString() ?? null,
-    })),
+    rows: ids.flatMap((id) => {
+      const row = byId.get(id);
+      if (!row) return [];
+      const { name, kind, status, place, adviser, service } = row;
+      return {
+        ...{ id, name, kind, status, place, adviser, service },
+        openFiles: row.open_files,
+        lastMessageAt: row.last_at?.toISOString() ?? null,
+      };
+    }),
   };
+}
+
+/** The database keeps no shorter words in its full-text keys (its own default). */
+const SHORTEST = 3;
+
+/** Ids of clients that bear the words, from the ordered and the full-text keys alone. */
+function bearing(db: Knex, words: string): Knex.QueryBuilder {
+  const begins = likePattern(words, false);
+  const terms = words.match(/[\p{L}\p{N}]+/gu) ?? [];
+  const long = terms.filter((term) => term.length >= SHORTEST);
+  const named: Knex.QueryBuilder = db('client').select('id');
+  if (long.length)
+    void named.whereRaw('MATCH(name, place) AGAINST(? IN BOOLEAN MODE)', [
+      long.map((term) => `+${term}*`).join(' '),
+    ]);
+  else void named.where('name', 'like', begins);
+  for (const short of terms.filter((term) => long.length && term.length < SHORTEST))
+    void named.whereRaw("CONCAT(' ', name, ' ', place) LIKE ?", [likePattern(` ${short}`)]);
+  const [first = '', ...rest] = words.split(/\s+/);
+  const people: Knex.QueryBuilder = rest.length
+    ? db('person')
+        .where('last_name', 'like', likePattern(rest.join(' '), false))
+        .where('first_name', 'like', likePattern(first, false))
+    : db('person').where('last_name', 'like', begins).orWhere('first_name', 'like', begins);
+  const addressed: Knex.QueryBuilder = db('address').where('email_key', 'like', begins.toLowerCase());
+  const clientsOf = (persons: Knex.QueryBuilder) =>
+    db('client_person').whereIn('person_id', persons).select('client_id');
+  return named.union([
+    clientsOf(people.select('id')),
+    clientsOf(addressed.select('person_id')),
+    db('file').where('number', 'like', begins).select('client_id'),
+  ]);
 }
 
 /** Everything on a client's page but the ledger; null when there is no such client. */

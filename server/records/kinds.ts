@@ -10,11 +10,12 @@ import type {
 } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
 import { readPhone } from '../../core/address/phone.ts';
+import { collated } from '../../core/office/collated.ts';
 import { isDuplicate, type Transaction } from '../foundation/database.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 import { Refusal } from '../foundation/refusal.ts';
-import { collated, insertAll, select } from '../foundation/rows.ts';
+import { insertAll, select } from '../foundation/rows.ts';
 
 /** What each kind of record has, and how it is read and written: the built-in fields; the firm's own join them. */
 export interface RecordFields {

@@ -110,6 +110,7 @@ describe('addressing clients', () => {
     couple: false,
     greeting: null,
     hasSender: true,
+    way: 'email' as const,
     addressees: [{ personId: id, firstName: 'P', lastName: '', addresses }],
     ...extra,
   });

@@ -70,7 +70,7 @@ function bothWays(title: string, extensions: readonly string[]) {
     it('keeps the filing of a message that was moved elsewhere', async () => {
       const id = await idOf('both2@x.example');
       await firm.db('message').where({ id }).update({ state: 'logged', decided_by: 1 });
-      await firm.db('filing').insert({ message_id: id, file_id: 1, at: new Date() });
+      await firm.db('filing').insert({ message_id: id, file_id: 1, client_id: 1, at: new Date() });
       const kept = inbox.messages.find((each) => each.messageId === 'both2@x.example')!;
       archive.append(inbox.read(kept), kept.flags, kept.internalDate);
       inbox.expunge([kept.uid]);

@@ -27,8 +27,8 @@ const field = (key: string, fallback = '') => ({ type: 'mergeField', attrs: { fi
 
 const DRAFT: MailingDraft = {
   name: 'A word to all',
-  selection: selectionOf({ field: 'status', values: ['active'] }),
-  unticked: [],
+  selection: selectionOf({ fact: 'client.status', test: { op: 'one of', values: ['active'] } }),
+  topicId: null,
   subject: { type: 'doc', content: [para(text('News for '), field('client.name'))] },
   body: {
     type: 'doc',
@@ -41,7 +41,7 @@ async function released(
   firm: TestFirm,
   draft: Partial<MailingDraft> = {},
 ): Promise<{ id: number; recipients: number }> {
-  const id = await createMailing(firm.db, maren, null);
+  const id = await createMailing(firm.db, maren, { copyOf: null });
   await saveMailing(firm.db, id, { ...DRAFT, ...draft }, 1);
   const { order } = await checkMailing(firm.db, id);
   await releaseMailing(firm.context, maren, id, 2, order.length);
@@ -244,7 +244,7 @@ describe('before a mailing leaves', () => {
   after(() => firm.close());
 
   it('refuses when something is missing, the list changed, or another saved it', async () => {
-    const id = await createMailing(firm.db, maren, null);
+    const id = await createMailing(firm.db, maren, { copyOf: null });
     await saveMailing(
       firm.db,
       id,

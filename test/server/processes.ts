@@ -55,20 +55,20 @@ const words = (text: string): MailingDraft['body'] => ({
 
 /** Releases a mailing to everybody, or to so many of them. @returns its number */
 export async function releaseToAll(firm: TestFirm, most = Infinity): Promise<number> {
-  const id = await createMailing(firm.db, MANAGER, null);
+  const id = await createMailing(firm.db, MANAGER, { copyOf: null });
   const draft: MailingDraft = {
     name: 'To all',
     selection: selectionOf(),
-    unticked: [],
+    topicId: null,
     subject: words('A word'),
     body: words('One copy each.'),
     fileChoice: 'general',
   };
   await saveMailing(firm.db, id, draft, 1);
   const { order } = await checkMailing(firm.db, id);
-  const unticked = order.slice(most);
-  await saveMailing(firm.db, id, { ...draft, unticked }, 2);
-  await releaseMailing(firm.context, MANAGER, id, 3, order.length - unticked.length);
+  const removed = order.slice(most);
+  await saveMailing(firm.db, id, { ...draft, selection: { ...selectionOf(), removed } }, 2);
+  await releaseMailing(firm.context, MANAGER, id, 3, order.length - removed.length);
   return id;
 }
 

@@ -47,7 +47,7 @@ async function show(index: number) {
 }
 const showClient = (clientId: number) => void show(checks.value?.order.indexOf(clientId) ?? 0);
 function takeOut(clientId: number) {
-  workshop.draft?.unticked.push(clientId);
+  workshop.draft?.selection.removed.push(clientId);
   void load();
 }
 async function test() {

@@ -1,40 +1,46 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { computed, ref, watch } from 'vue';
-import { Recipients } from '../../contract/index.ts';
-import type { Criterion } from '../../core/selection/tree.ts';
+import { ref, watch } from 'vue';
+import { Recipients, RegisterChoices } from '../../contract/index.ts';
+import { explain } from '../../core/selection/explain.ts';
 import { send } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useCatalogue } from '../selection/catalogue.ts';
+import OpenKept from '../selection/OpenKept.vue';
+import SelectionColumn from '../selection/SelectionColumn.vue';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLatest } from '../ui/latest.ts';
 import { useLive } from '../ui/live.ts';
-import { EDITORS } from '../selection/editors.ts';
-import SelectionLine from '../selection/SelectionLine.vue';
+import { useLoad } from '../ui/load.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
 const LIMIT = 100;
 const COLUMNS = ['In', 'Client', 'Greeting will read', 'From', 'Logged on'].map((words) => ({ words }));
 const workshop = useMailingDraft();
+const catalogue = useCatalogue();
 const found = ref<Recipients | null>(null);
 const offset = ref(0);
 const opened = ref<string | null>(null);
+const { data: choices } = useLoad(RegisterChoices, () => '/register/choices');
 
-const lines = computed(() => workshop.draft?.selection.root.of ?? []);
 const { ask, asking: counting, problem } = useLatest();
 async function load() {
-  if (!workshop.draft) return;
-  const { selection, unticked, fileChoice } = workshop.draft;
-  const body = { selection, unticked, fileChoice, offset: offset.value, limit: LIMIT };
-  const answer = await ask(() => send('POST', Recipients, '/selection/recipients', body));
+  if (!workshop.draft || !workshop.mailing) return;
+  const { selection, topicId, fileChoice } = workshop.draft;
+  const body = {
+    ...{ mailingId: workshop.mailing.id, selection, topicId, fileChoice },
+    ...{ offset: offset.value, limit: LIMIT },
+  };
+  const answer = await ask(() => send('POST', Recipients, '/mailings/recipients', body));
   if (!answer) return;
   found.value = answer;
   emit('ticked', answer.ticked);
 }
 const soon = useDebounceFn(load, 180);
 watch(
-  () => [workshop.draft?.selection, workshop.draft?.fileChoice],
+  () => [workshop.draft?.selection.of, workshop.draft?.selection.past, workshop.draft?.fileChoice],
   () => {
     offset.value = 0;
     void soon();
@@ -42,25 +48,18 @@ watch(
   { deep: true },
 );
 watch(
-  () => workshop.draft?.unticked,
+  () => [workshop.draft?.selection.removed, workshop.draft?.selection.added, workshop.draft?.topicId],
   () => void soon(),
   { deep: true },
 );
 void load();
 useLive({ records: true }, () => void load());
 
-const additions = computed(() =>
-  Object.values(EDITORS).flatMap(({ begin }): { title: string; criterion: Criterion }[] =>
-    begin(workshop.fields),
-  ),
-);
-function add(criterion: Criterion) {
-  workshop.draft?.selection.root.of.push(structuredClone(criterion));
-}
 function tick(clientId: number, on: boolean) {
   if (!workshop.draft) return;
-  const others = workshop.draft.unticked.filter((id) => id !== clientId);
-  workshop.draft.unticked = on ? others : [...others, clientId];
+  const { selection } = workshop.draft;
+  const others = selection.removed.filter((id) => id !== clientId);
+  selection.removed = on ? others : [...others, clientId];
 }
 watch(offset, () => void load());
 const FILES = [
@@ -74,32 +73,20 @@ const FILES = [
     <section class="who" aria-labelledby="who">
       <div class="line">
         <h2 id="who">Who should have this</h2>
-        <span class="quiet">Each line narrows the one above</span>
+        <OpenKept subject="client" @open="workshop.draft.selection = $event" />
       </div>
-      <div class="sheet">
-        <SelectionLine
-          v-for="(_, index) in lines"
-          :key="index"
-          v-model="lines[index]!"
-          :fields="workshop.fields"
-          :count="found?.counts[index] ?? null"
-          :of="found?.clients ?? 1"
-          @remove="lines.splice(index, 1)"
-        />
-        <v-menu>
-          <template #activator="{ props }">
-            <button v-bind="props" type="button" class="plain add">+ Narrow by…</button>
-          </template>
-          <v-list density="compact" border rounded="sm" elevation="0">
-            <v-list-item
-              v-for="addition in additions"
-              :key="addition.title"
-              :title="addition.title"
-              @click="add(addition.criterion)"
-            />
-          </v-list>
-        </v-menu>
-      </div>
+      <SelectionColumn v-model="workshop.draft.selection" />
+      <v-select
+        v-model="workshop.draft.topicId"
+        :items="choices?.topics ?? []"
+        item-title="name"
+        item-value="id"
+        label="What it is about"
+        placeholder="nothing they could have opted out of"
+        persistent-placeholder
+        clearable
+        class="mt-4"
+      />
       <v-select
         v-model="workshop.draft.fileChoice"
         :items="FILES"
@@ -182,7 +169,10 @@ const FILES = [
           <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
         </template>
         <template #empty>
-          <p v-if="found" class="quiet pa-4">Nobody fits all of these lines. Take one away or widen it.</p>
+          <p v-if="found" class="quiet pa-4">
+            Nobody is left to write to: {{ explain(workshop.draft.selection, catalogue.facts) }} Take a line
+            away or widen it.
+          </p>
         </template>
       </PagedTable>
     </section>

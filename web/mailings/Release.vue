@@ -38,10 +38,14 @@ async function load() {
   if (!workshop.draft || !workshop.mailing) return;
   try {
     await workshop.save();
-    const { selection, unticked, fileChoice } = workshop.draft;
+    const { selection, topicId, fileChoice } = workshop.draft;
+    const mailingId = workshop.mailing.id;
     [list.value, checks.value] = await Promise.all([
-      send('POST', Recipients, '/selection/recipients', { selection, unticked, fileChoice, limit: SHOWN }),
-      get(Checks, `/mailings/${workshop.mailing.id}/checks`),
+      send('POST', Recipients, '/mailings/recipients', {
+        ...{ mailingId, selection, topicId, fileChoice },
+        limit: SHOWN,
+      }),
+      get(Checks, `/mailings/${mailingId}/checks`),
     ]);
     problem.value = '';
   } catch (error) {

@@ -1,13 +1,7 @@
 import { defineStore } from 'pinia';
 import { computed, ref } from 'vue';
 import { z } from 'zod';
-import {
-  FactInfo,
-  MailingSaved,
-  MailingView,
-  SelectionFields,
-  type MailingDraft,
-} from '../../contract/index.ts';
+import { FactInfo, MailingSaved, MailingView, type MailingDraft } from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
 import { useAutosave } from '../ui/autosave.ts';
 
@@ -15,7 +9,6 @@ import { useAutosave } from '../ui/autosave.ts';
 export const useMailingDraft = defineStore('workshop', () => {
   const mailing = ref<MailingView | null>(null);
   const draft = ref<MailingDraft | null>(null);
-  const fields = ref<SelectionFields | null>(null);
   const facts = ref<FactInfo[]>([]);
   const version = ref(0);
   const savedAt = ref<string | null>(null);
@@ -25,14 +18,12 @@ export const useMailingDraft = defineStore('workshop', () => {
 
   async function open(id: number): Promise<void> {
     try {
-      const [view, known, catalogue] = await Promise.all([
+      const [view, catalogue] = await Promise.all([
         get(MailingView, `/mailings/${id}`),
-        get(SelectionFields, '/selection/fields'),
         get(z.array(FactInfo), '/facts/known'),
       ]);
       mailing.value = view;
       draft.value = view.draft;
-      fields.value = known;
       facts.value = catalogue;
       version.value = view.version;
       savedAt.value = view.savedAt;
@@ -72,7 +63,6 @@ export const useMailingDraft = defineStore('workshop', () => {
   return {
     mailing,
     draft,
-    fields,
     facts,
     version,
     savedAt,

@@ -5,7 +5,7 @@ import type { KnownClient, KnownFile, KnownPerson, Meant } from '../../../core/i
 import type { OwnField, Reckoning, Wanted } from '../../../core/import/plan.ts';
 import { fieldKey } from '../../../core/facts/catalogue.ts';
 import { readFirm } from '../../foundation/firm.ts';
-import { collated } from '../../foundation/rows.ts';
+import { collated } from '../../../core/office/collated.ts';
 import { listNames } from '../../office/lists.ts';
 import { firmToday } from '../../office/settings.ts';
 import { readRecord } from '../changing.ts';
