@@ -54,7 +54,7 @@ const WAYS = [
 
 <template>
   <AskDialog v-model="open" :max-width="460" label="Keep this selection">
-    <form id="keep" class="form-grid" @submit.prevent="keep">
+    <form id="keep" class="keep" @submit.prevent="keep">
       <v-text-field v-model="form.name" label="Name" maxlength="120" autofocus :error-messages="wrongName" />
       <v-select v-model="form.fixed" :items="WAYS" label="What is kept" />
       <v-checkbox v-model="form.shared" label="Colleagues see it too" hide-details />
@@ -70,3 +70,11 @@ const WAYS = [
     </template>
   </AskDialog>
 </template>
+
+<style scoped>
+.keep {
+  display: grid;
+  gap: 10px;
+  padding-top: 6px;
+}
+</style>

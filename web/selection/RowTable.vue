@@ -23,7 +23,7 @@ const props = defineProps<{
   picking?: boolean;
 }>();
 const emit = defineEmits<{ sort: [by: string, order: 'asc' | 'desc']; take: [row: Row] }>();
-const { date } = useTimes();
+const { day } = useTimes();
 const subject = toRef(props, 'subject');
 const WHAT = { client: 'clients', person: 'people', file: 'files' };
 const isRight = ({ kind }: SelectableFact) => kind === 'number' || kind === 'money';
@@ -38,7 +38,7 @@ const columns = computed((): Column[] => [
 /** The unit stands at the head of its column. */
 const cell = (row: Row, at: number) => {
   const fact = props.shown[at];
-  return fact ? cellWords(row.cells[at] ?? null, isRight(fact) ? { ...fact, unit: '' } : fact, date) : '';
+  return fact ? cellWords(row.cells[at] ?? null, isRight(fact) ? { ...fact, unit: '' } : fact, day) : '';
 };
 </script>
 
@@ -84,6 +84,8 @@ const cell = (row: Row, at: number) => {
 
 <style scoped>
 .name {
+  display: block;
+  min-width: 110px;
   font-weight: 700;
   color: var(--ink);
   text-decoration: none;
@@ -97,6 +99,7 @@ const cell = (row: Row, at: number) => {
   -webkit-line-clamp: 2;
   line-clamp: 2;
   overflow: hidden;
-  overflow-wrap: anywhere;
+  overflow-wrap: break-word;
+  min-width: 62px;
 }
 </style>

@@ -308,6 +308,7 @@ onBeforeRouteLeave(() => {
   min-height: 0;
 }
 .bar {
+  flex: none;
   display: flex;
   align-items: center;
   gap: 14px;
@@ -326,6 +327,11 @@ onBeforeRouteLeave(() => {
   .two {
     grid-template-columns: 350px minmax(0, 1fr);
     gap: 12px;
+  }
+}
+@media (max-width: 1000px) {
+  .two {
+    grid-template-columns: 310px minmax(0, 1fr);
   }
 }
 </style>

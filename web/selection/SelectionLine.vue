@@ -61,9 +61,11 @@ watch(
   async (now) => {
     if (!now) return;
     await nextTick();
+    // The menu it came from gives the focus back as it closes.
+    await new Promise((resolve) => setTimeout(resolve, 60));
     // What is to be given first: a choice, a number, words; else how.
-    const inputs = fields.value?.querySelectorAll<HTMLElement>('input') ?? [];
-    (inputs[1] ?? inputs[0])?.focus();
+    const given = fields.value?.querySelector<HTMLElement>('.test > :nth-child(2) input[id]');
+    (given ?? fields.value?.querySelector<HTMLElement>('input[id]'))?.focus();
   },
   { immediate: true },
 );
@@ -102,7 +104,7 @@ const inner = computed((): LineAccount[] =>
 </script>
 
 <template>
-  <div class="line" :class="{ open, wrong: own }">
+  <div class="line" :class="{ open, alone: open && 'fact' in line }">
     <span
       class="grip"
       draggable="true"
@@ -128,6 +130,9 @@ const inner = computed((): LineAccount[] =>
         <template v-if="'fact' in line">
           <div class="heading">
             <strong>{{ fact?.label ?? 'Gone' }}</strong>
+            <span v-if="account.left !== null" class="quiet figures" role="status"
+              >{{ takes ? `−${figures(takes)}, ` : '' }}{{ figures(account.left) }} remain</span
+            >
             <button type="button" class="link" @click="close">done</button>
           </div>
           <TestField v-if="fact && !fact.gone" v-model="line.test" :fact="fact" />
@@ -155,8 +160,10 @@ const inner = computed((): LineAccount[] =>
       <p v-if="own" class="needs" role="alert">{{ own }}</p>
       <p v-else-if="within && !open" class="needs">Something in it is wrong: open it.</p>
     </div>
-    <span class="figures takes">{{ takes ? `−${figures(takes)}` : takes === 0 ? '0' : '' }}</span>
-    <span class="figures left">{{ figures(account.left) }}</span>
+    <span v-if="!(open && 'fact' in line)" class="figures takes">{{
+      takes ? `−${figures(takes)}` : takes === 0 ? '0' : ''
+    }}</span>
+    <span v-if="!(open && 'fact' in line)" class="figures left">{{ figures(account.left) }}</span>
     <button type="button" class="plain remove" :aria-label="`Take away: ${words}`" @click="emit('remove')">
       ×
     </button>
@@ -184,6 +191,9 @@ const inner = computed((): LineAccount[] =>
   align-items: baseline;
   padding: 3px 8px 3px 2px;
 }
+.line.alone .what {
+  grid-column: 2 / 5;
+}
 .line.open {
   background: var(--page);
   padding-block: 8px;
@@ -208,10 +218,12 @@ const inner = computed((): LineAccount[] =>
 }
 .heading {
   display: flex;
-  justify-content: space-between;
   align-items: center;
-  gap: 10px;
+  gap: 12px;
   margin-bottom: 5px;
+}
+.heading > :first-child {
+  flex: 1;
 }
 .takes,
 .left {
