@@ -88,13 +88,20 @@ export function explain(selection: Selection, catalogue: Catalogue): string {
   const { subject, of, past, added, removed } = selection;
   const clauses = saidLines(of).map((line) => clause(line, subject, catalogue));
   const who = `${past ? '' : PAST_OUT[subject]}${PLURAL[subject].toLowerCase()}`;
-  const sentence = `All ${who}${clauses.length ? ` ${listed(clauses, 'and')}` : ''}`;
+  const [but, plain] = [clauses.filter(isBut), clauses.filter((words) => !isBut(words))];
+  const sentence = [`All ${who}`, plain.length ? listed(plain, 'and') : '', but.join(', and ')]
+    .filter(Boolean)
+    .join(' ');
   const byHand = [
     added.length ? `${added.length} put in by hand` : '',
     removed.length ? `${removed.length} taken out by hand` : '',
   ].filter(Boolean);
   return `${sentence}${byHand.length ? `; ${listed(byHand, 'and')}` : ''}.`;
 }
+
+/** Whether a clause takes away: such ones stand last. */
+const isBut = (words: string) => words.startsWith(BUT);
+const BUT = 'but not those ';
 
 const PAST_OUT: Record<Subject, string> = {
   client: 'present ',
@@ -117,7 +124,7 @@ export function clause(line: Line, among: Among, catalogue: Catalogue, through?:
   if (isGroup(line)) {
     const inner = saidLines(line.of).map((each) => clause(each, among, catalogue, through));
     if (!inner.length) return `${HEADS[line.match]} …`;
-    if (line.match === 'none') return `but not those ${listed(inner, 'or')}`;
+    if (line.match === 'none') return `${BUT}${listed(inner, 'or')}`;
     return inner.length > 1
       ? `${line.match === 'any' ? 'either ' : ''}${listed(inner, line.match === 'any' ? 'or' : 'and')}`
       : (inner[0] ?? '');

@@ -255,4 +255,73 @@ describe('the register, in the browser', () => {
     await page.getByText('; taken back.').waitFor();
     expect(await clients()).to.equal(before);
   });
+
+  it('picks clients out line by line, keeps the selection, and writes to those who remain', async () => {
+    const { page, address } = office;
+    const add = async (words: string, label = 'Narrow by …') => {
+      await page.getByRole('button', { name: label }).last().click();
+      await page.getByLabel('Find what to select by').fill(words);
+      await page.keyboard.press('Enter');
+    };
+    const tick = async (name: string, option: string) => {
+      await page.getByLabel(name, { exact: true }).last().fill(option);
+      await page
+        .locator('.v-overlay__content')
+        .getByRole('option', { name: option, exact: true })
+        .last()
+        .click();
+      await page.getByLabel(name, { exact: true }).last().press('Tab');
+    };
+    const done = () => page.getByRole('button', { name: 'done', exact: true }).last().click();
+    const left = async () => Number((await page.locator('.foot b').textContent())?.replace(/\D/g, '') || -1);
+    await page.goto(`${address}/selections/new`);
+    await until('nobody is counted', async () => (await left()) > 0);
+    const everybody = await left();
+    await add('woodland');
+    await page.getByLabel('Woodland area', { exact: true }).fill('10');
+    await done();
+    await until('the line takes nobody away', async () => (await left()) < everybody);
+    await add('Any of these');
+    await add('service', 'One more …');
+    await tick('Service', 'Annual retainer');
+    await tick('Service', 'Project');
+    await done();
+    await add('interests', 'Narrow by …');
+    await tick('Interests', 'Orchard days');
+    await done();
+    await page
+      .getByText(
+        'All present clients whose woodland area is at least 10 ha, whose service is Annual retainer or Project ' +
+          'and whose interests include Orchard days.',
+      )
+      .waitFor();
+    await accessible(page, 'a selection');
+    // A line is moved by its keys, and the account is cast anew.
+    const lines = page.locator('.line .read');
+    await lines.nth(2).press('Alt+ArrowUp');
+    await until(
+      'it did not move',
+      async () => (await lines.nth(1).textContent())?.includes('Orchard') ?? false,
+    );
+    const total = await left();
+    await until(
+      'the list and the account differ',
+      async () => (await page.getByText(`${total} remain`).count()) > 0,
+    );
+    await page
+      .getByRole('button', { name: / out by hand$/ })
+      .first()
+      .click();
+    await until('taking out by hand changes nothing', async () => (await left()) === total - 1);
+    await page.getByRole('button', { name: 'Keep …' }).click();
+    await page.getByLabel('Name', { exact: true }).fill('Orchards and woods');
+    await page.getByRole('button', { name: 'Keep it' }).click();
+    await page.getByRole('heading', { name: 'Orchards and woods' }).waitFor();
+    await page.getByRole('button', { name: 'Write a mailing' }).click();
+    await page.getByRole('heading', { name: 'Who should have this' }).waitFor();
+    await until('the mailing has others', async () => (await left()) === total - 1);
+    await page.goto(`${address}/selections`);
+    await page.getByRole('link', { name: 'Orchards and woods' }).waitFor();
+    await accessible(page, 'the selections that are kept');
+  });
 });

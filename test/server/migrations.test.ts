@@ -5,6 +5,8 @@ import { ensureDatabase, openDatabase } from '../../server/foundation/database.t
 import * as firstDay from '../../server/foundation/migrations/0001_first_day.ts';
 import { hashOf, packRaw } from '../../server/foundation/sources.ts';
 import { refill } from '../../server/intake/refill.ts';
+import { Selection } from '../../contract/index.ts';
+import * as selections from '../../server/foundation/migrations/0015_selections.ts';
 import { freshDatabase, rawMessage } from './helpers.ts';
 import { migrate } from '../../server/foundation/migrate.ts';
 
@@ -142,5 +144,87 @@ describe('migrations', () => {
     await migrate(next);
     expect(JSON.stringify(await tablesOf(next))).to.equal(wanted);
     await next.destroy();
+  });
+
+  it('bring selections of older forms up to date, with whom mailings left out by hand', async () => {
+    const { url, db: other } = await freshDatabase();
+    await other.destroy();
+    const own = new URL(url);
+    own.pathname = `${own.pathname}_trees`;
+    await ensureDatabase(own.toString());
+    const db = openDatabase(own.toString(), { pool: 2 });
+    try {
+      await migrate(db);
+      // As it was before: the newest steps of that migration are undone by hand.
+      await db.raw('ALTER TABLE mailing ADD COLUMN unticked LONGTEXT NULL');
+      await db('staff').insert({
+        id: 1,
+        name: 'A',
+        email: 'a@x.example',
+        role: 'manager',
+        password_hash: '',
+      });
+      await db('service').insert([{ id: 4, name: 'Project' }]);
+      const line = { field: 'status', values: ['active'] };
+      const trees = [
+        { all: [line] },
+        {
+          version: 1,
+          root: {
+            match: 'all',
+            of: [
+              { field: 'service', values: ['project', 'Gone'] },
+              { field: 'interest', interestId: 3, has: false },
+              { field: 'number', fieldId: 2, test: 'at least', value: 10 },
+              {
+                match: 'none',
+                of: [
+                  { field: 'email', has: true },
+                  { field: 'words', text: 'mill' },
+                ],
+              },
+            ],
+          },
+        },
+        { version: 1, root: { match: 'any', of: [line] } },
+      ];
+      for (const [at, tree] of trees.entries())
+        await db('selection').insert({
+          ...{ id: at + 1, owner_id: 1, tree: JSON.stringify(tree), saved_at: new Date() },
+        });
+      await db('mailing').insert({
+        ...{ id: 1, name: 'M', owner_id: 1, selection_id: 2, subject: '{}', body: '{}' },
+        ...{ file_choice: 'general', saved_at: new Date(), unticked: '[7,9]' },
+      } as object);
+      await selections.up(db);
+      await selections.up(db);
+      const kept = await db('selection').orderBy('id').pluck('tree');
+      const [first, second, third] = kept.map((tree) => Selection.parse(JSON.parse(tree)));
+      const status = { fact: 'client.status', test: { op: 'one of', values: ['active'] } };
+      expect([first?.of, first?.past]).to.deep.equal([[status], true]);
+      expect(second?.removed).to.deep.equal([7, 9]);
+      expect(second?.of).to.deep.equal([
+        { fact: 'client.service', test: { op: 'one of', values: [4, 0] } },
+        { fact: 'client.interests', test: { op: 'none of', values: [3] } },
+        { fact: 'field:2', test: { op: 'at least', value: 10 } },
+        {
+          match: 'none',
+          of: [
+            { fact: 'client.email', test: { op: 'yes' } },
+            {
+              match: 'any',
+              of: [
+                { fact: 'client.words', test: { op: 'contains', text: 'mill' } },
+                { fact: 'client.fileNumbers', test: { op: 'begins with', text: 'mill' } },
+              ],
+            },
+          ],
+        },
+      ]);
+      expect(third?.of).to.deep.equal([{ match: 'any', of: [status] }]);
+      expect(await db.schema.hasColumn('mailing', 'unticked')).to.equal(false);
+    } finally {
+      await db.destroy();
+    }
   });
 });

@@ -14,7 +14,7 @@ import {
   type SelectableKey,
 } from '../../core/selection/catalogue.ts';
 import { selects, type SelectableRecord, type Value } from '../../core/selection/evaluate.ts';
-import { problemsOf } from '../../core/selection/explain.ts';
+import { explain, problemsOf } from '../../core/selection/explain.ts';
 import {
   selectionOf,
   SUBJECTS,
@@ -27,9 +27,11 @@ import {
 import { listRecipients } from '../../server/mailing/recipients.ts';
 import { listClients } from '../../server/records/clients.ts';
 import { search } from '../../server/records/search.ts';
-import { runningNow, selectionCatalogue } from '../../server/selection/catalogue.ts';
-import { keepSelection } from '../../server/selection/kept.ts';
-import { selected, type Running } from '../../server/selection/query.ts';
+import { refuseBroken, runningNow, selectionCatalogue } from '../../server/selection/catalogue.ts';
+import { keepColumns, readColumns } from '../../server/selection/columns.ts';
+import { compareKept } from '../../server/selection/compare.ts';
+import { changeKept, dropKept, keepSelection, listKept, readKept } from '../../server/selection/kept.ts';
+import { columnOf, selected, type Running } from '../../server/selection/query.ts';
 import { resultPage } from '../../server/selection/results.ts';
 import { filingRegister } from '../../server/records/filingRegister.ts';
 import { MANAGER, openFirm, type TestFirm } from './helpers.ts';
@@ -620,6 +622,178 @@ describe('selections', () => {
         expect(total).to.be.greaterThan(49);
       }
     }
+  });
+
+  it('reckons like an account: what each line takes away, what remains, and what was done by hand', async () => {
+    const lines: Line[] = [
+      { fact: 'client.status', test: { op: 'one of', values: ['active'] } },
+      { fact: 'client.service', test: { op: 'one of', values: [] } },
+      {
+        match: 'any',
+        of: [
+          { fact: 'client.adviser', test: { op: 'one of', values: ['me'] } },
+          { fact: 'client.interests', test: { op: 'one of', values: [1, 2] } },
+        ],
+      },
+      { through: 'client.files', has: true, of: [{ fact: 'file.general', test: { op: 'no' } }] },
+    ];
+    const base: Selection = { ...selectionOf(), subject: 'client', past: false };
+    const count = (of: Line[], more = {}) =>
+      memory.of('client').filter((record) => selects({ ...base, of, ...more }, record, running)).length;
+    const outside = memory.of('client').find((record) => !selects({ ...base, of: lines }, record, running));
+    const inside = memory.of('client').find((record) => selects({ ...base, of: lines }, record, running));
+    const byHand = { added: [outside?.id ?? 0], removed: [inside?.id ?? 0] };
+    const column = await columnOf(firm.db, { ...base, of: lines, ...byHand }, running);
+    expect(column.base).to.equal(count([]));
+    expect(column.past).to.equal(memory.of('client').filter(({ past }) => past).length);
+    expect(column.lines.map(({ left }) => left)).to.deep.equal([
+      count(lines.slice(0, 1)),
+      null,
+      count(lines.slice(0, 3)),
+      count(lines),
+    ]);
+    const [status, , either] = lines;
+    expect(column.lines[2]?.inner).to.deep.equal(
+      either && 'of' in either && status ? either.of.map((line) => count([status, line])) : [],
+    );
+    expect([column.added, column.removed, column.total]).to.deep.equal([1, 1, count(lines, byHand)]);
+  });
+
+  it('are kept as they run, or as a list; shared or one’s own; and never overwritten unseen', async () => {
+    const tobias = { id: 2, name: 'Tobias Fenn', email: 't@x.example', role: 'adviser' as const };
+    const keep = (staff: typeof tobias | typeof MANAGER, name: string, fixed: boolean, shared: boolean) =>
+      keepSelection(firm.db, staff, {
+        ...{ name, fixed, shared },
+        selection: selectionOf({ fact: 'client.adviser', test: { op: 'one of', values: ['me'] } }),
+      });
+    const refused = (work: Promise<unknown>) =>
+      work.then(() => 'done').catch((error: Error) => error.message);
+    const own = await keep(tobias, 'Mine', false, false);
+    const list = await keep(tobias, 'Mine today', true, true);
+    const mine = await picked(
+      firm,
+      selectionOf({ fact: 'client.adviser', test: { op: 'one of', values: [2] } }),
+      running,
+    );
+    // A list stays what it was, whatever becomes of the records.
+    await firm
+      .db('client')
+      .where({ id: mine[0] ?? 0 })
+      .update({ adviser_id: 3 });
+    const kept = await readKept(firm.db, MANAGER.id, list);
+    expect([kept.members, kept.mine, kept.owner]).to.deep.equal([mine.length, false, 'Tobias Fenn']);
+    expect((await picked(firm, kept.selection, running)).sort()).to.deep.equal([...mine].sort());
+    expect(await picked(firm, (await readKept(firm.db, 2, own)).selection, running)).to.have.length(
+      mine.length - 1,
+    );
+    await firm
+      .db('client')
+      .where({ id: mine[0] ?? 0 })
+      .update({ adviser_id: 2 });
+
+    expect(await refused(readKept(firm.db, MANAGER.id, own))).to.contain('not here any more');
+    const names = async (id: number) =>
+      (await listKept(firm.db, id, { offset: 0, limit: 50 })).rows.map(({ name }) => name);
+    expect(await names(MANAGER.id))
+      .to.include('Mine today')
+      .and.not.include('Mine');
+    const ines = { ...tobias, id: 3, name: 'Ines Calder' };
+    const change = { name: 'Ours', shared: true, version: kept.version };
+    const removed = { ...kept.selection, removed: mine.slice(0, 1) };
+    expect(await refused(changeKept(firm.db, ines, list, { ...change, selection: removed }))).to.contain(
+      'Only Tobias Fenn or an office manager',
+    );
+    await changeKept(firm.db, tobias, list, { ...change, selection: removed });
+    expect((await readKept(firm.db, 2, list)).members).to.equal(mine.length - 1);
+    expect(await refused(changeKept(firm.db, MANAGER, list, { ...change, selection: removed }))).to.contain(
+      'changed this selection meanwhile',
+    );
+    const found = await compareKept(firm.db, 2, {
+      ...{ a: own, b: list, which: 'a', columns: ['client.name'], offset: 0, limit: 10 },
+    });
+    expect([found.both, found.a, found.b]).to.deep.equal([mine.length - 1, 1, 0]);
+    expect(found.rows.map(({ id }) => id)).to.deep.equal(mine.slice(0, 1));
+    await dropKept(firm.db, tobias, own);
+    expect(await names(2)).to.not.include('Mine');
+  });
+
+  it('survive a field that is renamed, and say so when it is gone', async () => {
+    const selection = selectionOf({ fact: 'field:2', test: { op: 'at least', value: 10 } });
+    const id = await keepSelection(firm.db, MANAGER, {
+      ...{ name: 'Woods', fixed: false, shared: true, selection },
+    });
+    const before = await picked(firm, (await readKept(firm.db, 1, id)).selection, running);
+    await firm.db('field').where({ id: 2 }).update({ label: 'Trees' });
+    expect(explain(selection, await selectionCatalogue(firm.db))).to.contain('whose trees is at least 10 ha');
+    expect(await picked(firm, (await readKept(firm.db, 1, id)).selection, running)).to.deep.equal(before);
+    await firm.db('field').where({ id: 2 }).update({ gone_at: new Date() });
+    const refused = await refuseBroken(firm.db, selection).catch((error: Error) => error.message);
+    expect(refused).to.contain('The field “Trees” has been taken away');
+    await firm.db('field').where({ id: 2 }).update({ label: 'Woodland area', gone_at: null });
+    await refuseBroken(firm.db, selection);
+  });
+
+  it('are not taken in when they are nested without end, or in a form nobody knows', () => {
+    let deep: unknown = { match: 'all', of: [] };
+    for (let depth = 0; depth < 20_000; depth++) deep = { match: 'any', of: [deep] };
+    expect(Selection.safeParse({ ...selectionOf(), of: [deep] }).success).to.equal(false);
+    expect(Selection.safeParse({ ...selectionOf(), version: 99 }).success).to.equal(false);
+    expect(
+      Selection.safeParse({ ...selectionOf(), of: [{ fact: 'x', test: { op: 'eval' } }] }).success,
+    ).to.equal(false);
+    expect(Selection.safeParse(selectionOf()).success).to.equal(true);
+  });
+
+  it('remember for each person which columns a list shows', async () => {
+    expect(await readColumns(firm.db, 2, 'clients')).to.equal(null);
+    await keepColumns(firm.db, 2, 'clients', ['client.name', 'field:2']);
+    await keepColumns(firm.db, 2, 'clients', ['client.name', 'field:1']);
+    expect(await readColumns(firm.db, 2, 'clients')).to.deep.equal(['client.name', 'field:1']);
+    expect(await readColumns(firm.db, 1, 'clients')).to.equal(null);
+    await keepColumns(firm.db, 2, 'clients', null);
+    expect(await readColumns(firm.db, 2, 'clients')).to.equal(null);
+  });
+
+  it('leave out of a mailing those who take none by email, or opted out of what it is about', async () => {
+    await firm.db('delivery').delete();
+    const ask = (topicId: number | null) =>
+      listRecipients(firm.db, {
+        ...{ mailingId: 1, topicId, selection: { ...selectionOf(), past: true } },
+        ...{ fileChoice: 'general', offset: 0, limit: 200 },
+      });
+    const whole = await ask(null);
+    const [first, second, third, fourth] = whole.rows;
+    await firm.db('delivery').insert([
+      { client_id: first?.clientId ?? 0, kind: 'mailings', way: 'post' },
+      { client_id: second?.clientId ?? 0, kind: 'mailings', way: 'none' },
+      // Letters are another matter.
+      { client_id: third?.clientId ?? 0, kind: 'letters', way: 'none' },
+    ]);
+    const theirs = await firm
+      .db('address')
+      .where({ email: fourth?.address ?? '' })
+      .first('email_key');
+    await firm
+      .db('topic_opt_out')
+      .where({ email_key: theirs?.email_key ?? '' })
+      .delete();
+    const before = (await ask(2)).rows.map(({ clientId }) => clientId);
+    await firm.db('topic_opt_out').insert({
+      ...{ email_key: theirs?.email_key ?? '', topic_id: 2, at: new Date(), how: 'asked us' },
+    });
+    expect(before).to.include(fourth?.clientId);
+    const found = await ask(2);
+    const why = (id: number | undefined) =>
+      found.leftOut.find(({ clients }) => clients.some((client) => client.id === id))?.why;
+    expect([why(first?.clientId), why(second?.clientId), why(third?.clientId)]).to.deep.equal([
+      'takes mailings by post',
+      'takes no mailings',
+      undefined,
+    ]);
+    expect(found.rows.find(({ clientId }) => clientId === fourth?.clientId)?.address).to.not.equal(
+      fourth?.address,
+    );
+    await firm.db('delivery').delete();
   });
 
   it('counts after each line and says who is left out, and why', async () => {
