@@ -30,6 +30,13 @@ export type DeliveryWay = z.infer<typeof DeliveryWay>;
 export const Delivery = z.object({ kind: DeliveryKind, way: DeliveryWay, personId: Id.nullable() });
 export type Delivery = z.infer<typeof Delivery>;
 
+/** How it goes where nobody has said. */
+export const DELIVERY_USUAL: Record<DeliveryKind, DeliveryWay> = {
+  letters: 'email',
+  statements: 'email',
+  mailings: 'email',
+};
+
 /** What stands in a field of the firm's own; null for nothing. */
 export const FieldInput = z.union([
   z.string().max(20_000),

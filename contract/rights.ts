@@ -15,6 +15,10 @@ export const RIGHTS = {
   'add to the records': ['manager', 'adviser', 'assistant'],
   /** Change clients, people and files, opt-outs too; take changes back. */
   'change the records': ['manager', 'adviser', 'assistant'],
+  /** One change to all of a selection, and taking it back. */
+  'change many records': ['manager', 'adviser'],
+  /** Records as a file that leaves the office. */
+  'take lists out': ['manager', 'adviser'],
   /** Bring lists in, and take back what they brought. */
   'bring lists in': ['manager'],
   'prepare mailings': ['manager', 'adviser', 'assistant'],

@@ -183,3 +183,15 @@ export const Compare = Page.extend({
 export type Compare = z.infer<typeof Compare>;
 export const Compared = SelectionRows.extend({ both: z.number(), a: z.number(), b: z.number() });
 export type Compared = z.infer<typeof Compared>;
+
+/** Those of a selection as a file: a table of chosen columns, or cards of the people. */
+export const TAKE_OUT_FORMATS = ['csv', 'xlsx', 'vcf'] as const;
+export const TakeOut = z.object({
+  selection: Selection,
+  columns: Columns,
+  sort: FactKey,
+  order: z.enum(['asc', 'desc']).default('asc'),
+  format: z.enum(TAKE_OUT_FORMATS),
+  name: z.string().trim().max(120),
+});
+export type TakeOut = z.infer<typeof TakeOut>;

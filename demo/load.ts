@@ -9,6 +9,7 @@ import { seal } from '../server/security/seal.ts';
 import type { WorldSettings } from '../outside/settings.ts';
 import { Account } from '../outside/store.ts';
 import { EXCHANGE } from '../outside/vouch.ts';
+import { feeNotes } from './fees.ts';
 import { fillMailboxes } from './mail.ts';
 import {
   FIRM,
@@ -18,6 +19,7 @@ import {
   OFFICE,
   STAFF,
   STAGES,
+  TOPICS,
   type DemoRegister,
 } from './register.ts';
 import { WORDINGS } from './wordings.ts';
@@ -124,6 +126,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       WORDINGS.map((wording) => ({ ...wording, body: JSON.stringify(wording.body) })),
     );
     await trx('interest').insert(INTERESTS.map((name, index) => ({ id: index + 1, name })));
+    await trx('topic').insert(TOPICS.map((name, position) => ({ id: position + 1, name, position })));
     await trx('field').insert([
       { id: 1, label: 'Holding area', kind: 'number', unit: 'ha', position: 1 },
       { id: 2, label: 'Woodland area', kind: 'number', unit: 'ha', position: 2 },
@@ -232,6 +235,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
         })),
       ),
     );
+    await insertAll(trx, 'fee_note', feeNotes(register, new Date()));
     await insertAll(
       trx,
       'file_person',

@@ -137,6 +137,8 @@ export interface DemoRegister {
   correspondents: Correspondent[];
 }
 
+/** What mailings are about. */
+export const TOPICS = ['News of grants', 'Orchard days', 'River mornings'];
 export const INTERESTS = ['Estate walks', 'Orchard days', 'River mornings'];
 export const SERVICES = ['Annual retainer', 'Project', 'By the hour'];
 const CLIENTS = 212;

@@ -30,6 +30,12 @@ function sent(body: unknown): RequestInit {
 }
 
 async function ask(method: string, path: string, body?: unknown): Promise<unknown> {
+  const response = await answered(method, path, body);
+  return response.status === 204 ? undefined : response.json().catch(() => undefined);
+}
+
+/** @throws ApiProblem when there is no answer, or a refusal */
+async function answered(method: string, path: string, body?: unknown): Promise<Response> {
   let response: Response;
   try {
     response = await fetch(`/api${path}`, { method, ...sent(body) });
@@ -39,9 +45,8 @@ async function ask(method: string, path: string, body?: unknown): Promise<unknow
       'Patient Clerk does not answer. What you typed is still here; try again in a moment.',
     );
   }
-  if (response.status === 204) return undefined;
+  if (response.ok) return response;
   const answer: unknown = await response.json().catch(() => undefined);
-  if (response.ok) return answer;
   const problem = Problem.safeParse(answer);
   if (response.status === 401) onSignedOut();
   throw new ApiProblem(
@@ -67,6 +72,17 @@ export function send<T extends z.ZodType>(
   body: unknown,
 ): Promise<z.output<T>> {
   return ask(method, path, body).then((answer) => schema.parse(answer));
+}
+
+/** Asks for a file, and hands it to the browser to keep. */
+export async function takeFile(path: string, body: unknown): Promise<void> {
+  const response = await answered('POST', path, body);
+  const named = /filename="?([^";]+)"?/.exec(response.headers.get('content-disposition') ?? '');
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(await response.blob());
+  link.download = named?.[1] ?? 'list';
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
 
 /** Hands a file over as it is. @returns the answer, to be parsed by whoever asked */

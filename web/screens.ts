@@ -106,6 +106,12 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./selection/Compare.vue'),
   },
   {
+    name: 'print a selection',
+    path: 'selections/print',
+    title: 'On paper',
+    show: () => import('./selection/PrintList.vue'),
+  },
+  {
     name: 'selection',
     path: 'selections/:id(\\d+|new)',
     title: 'Selection',

@@ -35,6 +35,7 @@ export interface Rows {
     before_value: string | null;
     after_value: string | null;
     import_id: number | null;
+    many_id: number | null;
   };
   change_event: {
     id: number;
@@ -383,6 +384,15 @@ export interface Rows {
     at: Date;
     seen_at: Date | null;
   };
+  many_change: {
+    id: number;
+    staff_id: number;
+    at: Date;
+    words: string;
+    changed: number;
+    undone_at: Date | null;
+    kept: number | null;
+  };
   message: {
     id: number;
     identity: Buffer;
@@ -691,6 +701,7 @@ declare module 'knex/types/tables.js' {
     mailing: Knex.CompositeTableType<Rows['mailing'], Written<Rows['mailing']>>;
     mail_change: Knex.CompositeTableType<Rows['mail_change'], Written<Rows['mail_change']>>;
     mail_undone: Knex.CompositeTableType<Rows['mail_undone'], Written<Rows['mail_undone']>>;
+    many_change: Knex.CompositeTableType<Rows['many_change'], Written<Rows['many_change']>>;
     message: Knex.CompositeTableType<Rows['message'], Written<Rows['message']>>;
     message_copy: Knex.CompositeTableType<Rows['message_copy'], Written<Rows['message_copy']>>;
     message_link: Knex.CompositeTableType<Rows['message_link'], Written<Rows['message_link']>>;

@@ -11,6 +11,7 @@ import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
 import { officeRoutes } from './office.ts';
 import { recordsRoutes } from './records.ts';
+import { manyRoutes } from './many.ts';
 import { registerRoutes } from './register.ts';
 import { selectionRoutes } from './selections.ts';
 import { sessionRoutes } from './session.ts';
@@ -67,6 +68,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   api.use(recordsRoutes(context, entries));
   api.use(registerRoutes(context));
   api.use(selectionRoutes(context));
+  api.use(manyRoutes(context));
   api.use(importRoutes(context));
   api.use(filingRoutes(context));
   api.use(mailboxRoutes(context));

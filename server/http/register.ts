@@ -3,6 +3,8 @@ import { z } from 'zod';
 import {
   ClientChange,
   ClientRecord,
+  FeeNoteFields,
+  FeeNotes,
   FieldDefinition,
   FieldDraft,
   FieldOrder,
@@ -16,6 +18,7 @@ import {
   NewPerson,
   OptOut,
   OptOutChange,
+  Page,
   PersonChange,
   PersonHit,
   PersonRecord,
@@ -32,6 +35,7 @@ import {
   orderFields,
   restoreField,
 } from '../records/definitions.ts';
+import { addFeeNote, changeFeeNote, listFeeNotes, removeFeeNote } from '../records/feeNotes.ts';
 import { recordHistory, takeBack } from '../records/history.ts';
 import {
   addPerson,
@@ -93,6 +97,21 @@ export function registerRoutes({ db }: AppContext): Router {
   router.post('/clients/:id/files', only('add to the records'), async (req, res) => {
     const wanted = NewFile.parse(req.body);
     reply(res, Made, { id: await openFile(db, staffOf(res).id, Id.parse(req.params.id), wanted) });
+  });
+  router.get('/clients/:id/fee-notes', async (req, res) =>
+    reply(res, FeeNotes, await listFeeNotes(db, Id.parse(req.params.id), Page.parse(req.query))),
+  );
+  router.post('/clients/:id/fee-notes', changers, async (req, res) => {
+    const fields = FeeNoteFields.parse(req.body);
+    reply(res, Made, { id: await addFeeNote(db, staffOf(res).id, Id.parse(req.params.id), fields) });
+  });
+  router.put('/fee-notes/:id', changers, async (req, res) => {
+    await changeFeeNote(db, staffOf(res).id, Id.parse(req.params.id), FeeNoteFields.parse(req.body));
+    res.status(204).end();
+  });
+  router.delete('/fee-notes/:id', changers, async (req, res) => {
+    await removeFeeNote(db, staffOf(res).id, Id.parse(req.params.id));
+    res.status(204).end();
   });
   router.delete('/files/:id', changers, async (req, res) => {
     await removeFile(db, staffOf(res).id, Id.parse(req.params.id));

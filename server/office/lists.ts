@@ -16,6 +16,8 @@ interface Borne {
   several?: true;
   /** What bears it must not lose it. */
   kept?: string;
+  /** What else names it, and goes on without when nothing stands for it. */
+  also?: { table: 'mailing'; column: string };
 }
 
 const BORNE: Record<ListName, Borne> = {
@@ -28,6 +30,7 @@ const BORNE: Record<ListName, Borne> = {
     column: 'topic_id',
     several: true,
     kept: 'People have opted out of it: say which topic stands for it from now on.',
+    also: { table: 'mailing', column: 'topic_id' },
   },
 };
 
@@ -83,7 +86,7 @@ async function drop(
   moved: ListChange['moved'],
 ): Promise<void> {
   const where = moved.find(({ from }) => from === id);
-  const { table, column, byName, several, kept } = BORNE[list];
+  const { table, column, byName, several, kept, also } = BORNE[list];
   if (used && !where)
     throw new Refusal(
       409,
@@ -102,6 +105,10 @@ async function drop(
       ]);
     if (several) await trx(table).where(column, from).delete();
   }
+  if (also)
+    await trx(also.table)
+      .where(also.column, id)
+      .update(also.column, where?.to ?? null);
   await trx(list).where({ id }).delete();
 }
 

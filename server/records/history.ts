@@ -143,6 +143,21 @@ async function readNames(
   };
 }
 
+/** Tells what stands in one field of records as people read it. @param values all that will be told */
+export async function wordsOfField(
+  db: Knex,
+  subject: RecordSubject,
+  name: string,
+  values: readonly unknown[],
+): Promise<(value: unknown) => string> {
+  const names = await readNames(
+    db,
+    subject,
+    values.map((value) => ({ before: {}, after: { [name]: value } })),
+  );
+  return (value) => inWords(name, value, names);
+}
+
 const DAYS = ['opened', 'closed'];
 
 /** A value as people read it. */

@@ -1,12 +1,13 @@
 import type { Knex } from 'knex';
-import type {
-  ClientFields,
-  Delivery,
-  DeliveryKind,
-  FileFields,
-  PersonFields,
-  Phone,
-  RecordSubject,
+import {
+  DELIVERY_USUAL,
+  type ClientFields,
+  type Delivery,
+  type DeliveryKind,
+  type FileFields,
+  type PersonFields,
+  type Phone,
+  type RecordSubject,
 } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
 import { readPhone } from '../../core/address/phone.ts';
@@ -32,13 +33,6 @@ interface Kind<F> {
   /** Clients whose pages show it. */
   clients(db: Knex, id: number): Promise<number[]>;
 }
-
-/** How it goes where nobody has said. */
-const USUAL: Record<DeliveryKind, Delivery['way']> = {
-  letters: 'email',
-  statements: 'email',
-  mailings: 'email',
-};
 
 export const KINDS: { [S in RecordSubject]: Kind<RecordFields[S]> } = {
   client: { read: readClient, write: writeClient, clients: async (_db, id) => [id] },
@@ -80,9 +74,9 @@ async function readClient(db: Knex, id: number): Promise<ClientFields | null> {
     tags,
     interests,
     phones,
-    delivery: (Object.keys(USUAL) as DeliveryKind[]).map((each) => {
+    delivery: (Object.keys(DELIVERY_USUAL) as DeliveryKind[]).map((each) => {
       const said = delivery.find((line) => line.kind === each);
-      return { kind: each, way: said?.way ?? USUAL[each], personId: said?.person_id ?? null };
+      return { kind: each, way: said?.way ?? DELIVERY_USUAL[each], personId: said?.person_id ?? null };
     }),
     people: people.map(({ person_id, role, writes }) => ({
       personId: person_id,

@@ -236,11 +236,12 @@ export async function removeFile(db: Database, staffId: number, id: number): Pro
     const hanging =
       (await countOf(trx('filing').where({ file_id: id }))) +
       (await countOf(trx('note').where({ file_id: id }))) +
+      (await countOf(trx('fee_note').where({ file_id: id }))) +
       (await countOf(trx('dispatch').where({ file_id: id })));
     if (file.general || hanging)
       throw new Refusal(
         409,
-        'There is correspondence on this file. Close it instead; it is then out of the way.',
+        'There is correspondence or a fee note on this file. Close it instead; it is then out of the way.',
       );
     await trx('file').where({ id }).delete();
     await noteAudit(trx, {

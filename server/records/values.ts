@@ -3,7 +3,7 @@ import type { FieldDefinition, FieldInput, RecordSubject } from '../../contract/
 import { fieldKey } from '../../core/facts/catalogue.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { Refusal } from '../foundation/refusal.ts';
-import { insertAll } from '../foundation/rows.ts';
+import { groupBy, insertAll } from '../foundation/rows.ts';
 
 /** What stands in the firm's own fields of one record, by `field:12`. */
 export type Values = Record<string, FieldInput>;
@@ -110,13 +110,50 @@ export async function writeValue(
   field: FieldDefinition,
   value: FieldInput,
 ): Promise<void> {
+  await writeManyValues(trx, of, [id], field, value);
+}
+
+/** The rows that hold a value; none for nothing. @throws Refusal with what is wrong with it */
+export function rowsOfValue(field: FieldDefinition, value: FieldInput): Partial<ValueRow>[] {
   const empty = value === null || value === '' || (Array.isArray(value) && !value.length);
   const made = empty ? [] : KINDS[field.kind].write(value, field);
   if (typeof made === 'string') throw new Refusal(400, `${field.label}: ${made}`, fieldKey(field.id));
-  await trx(table(of)).where(owner(of), id).where({ field_id: field.id }).delete();
+  return made;
+}
+
+/** What stands in one field of many records; null where nothing does. */
+export async function readManyValues(
+  db: Knex,
+  of: RecordSubject,
+  ids: readonly number[],
+  field: FieldDefinition,
+): Promise<Map<number, FieldInput>> {
+  const rows = (await db(table(of))
+    .whereIn(owner(of), [...ids])
+    .where({ field_id: field.id })
+    .orderBy('item')) as unknown as (ValueRow & Record<string, number>)[];
+  const own = groupBy(rows, (row) => Number(row[owner(of)]));
+  return new Map(ids.map((id) => [id, KINDS[field.kind].read(own.get(id) ?? [])]));
+}
+
+/** Puts one value into a field of many records. @throws Refusal with what is wrong with it */
+export async function writeManyValues(
+  trx: Transaction,
+  of: RecordSubject,
+  ids: readonly number[],
+  field: FieldDefinition,
+  value: FieldInput,
+): Promise<void> {
+  const made = rowsOfValue(field, value);
+  await trx(table(of))
+    .whereIn(owner(of), [...ids])
+    .where({ field_id: field.id })
+    .delete();
   await insertAll(
     trx,
     table(of),
-    made.map((row, item) => ({ [owner(of)]: id, field_id: field.id, item, ...NOTHING, ...row })),
+    ids.flatMap((id) =>
+      made.map((row, item) => ({ [owner(of)]: id, field_id: field.id, item, ...NOTHING, ...row })),
+    ),
   );
 }

@@ -402,7 +402,6 @@ async function fillIn({ db }: TestFirm): Promise<void> {
   await db('tag').insert([{ name: 'Board' }, { name: 'Old friends' }, { name: 'Bóx' }]);
   await db('client_tag').insert([1, 2, 3, 4, 5, 6].map((id) => ({ client_id: id, tag_id: 1 + (id % 3) })));
   await db('client_tag').insert({ client_id: 1, tag_id: 1 });
-  await db('topic').insert([{ name: 'Grant news' }, { name: 'Orchard days' }]);
   const keys: string[] = await db('address').orderBy('id').limit(6).pluck('email_key');
   await db('opt_out').insert({ email_key: keys[0] ?? '', at: new Date(), how: 'by letter' });
   await db('topic_opt_out').insert(
@@ -419,6 +418,7 @@ async function fillIn({ db }: TestFirm): Promise<void> {
     { client_id: 4, kind: 'statements', way: 'post' },
   ]);
   const files = await db('file').orderBy('id').limit(24).select('id', 'client_id');
+  await db('fee_note').delete();
   const near = (days: number) => DateTime.utc().plus({ days }).toISODate() ?? '';
   await db('fee_note').insert(
     files.map(({ id, client_id }, at) => ({

@@ -1,18 +1,18 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
 import { ref, watch } from 'vue';
-import { Recipients, RegisterChoices } from '../../contract/index.ts';
+import { Recipients } from '../../contract/index.ts';
 import { explain } from '../../core/selection/explain.ts';
 import { send } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useChoices } from '../register/register.ts';
 import { useCatalogue } from '../selection/catalogue.ts';
 import OpenKept from '../selection/OpenKept.vue';
 import SelectionColumn from '../selection/SelectionColumn.vue';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLatest } from '../ui/latest.ts';
 import { useLive } from '../ui/live.ts';
-import { useLoad } from '../ui/load.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
@@ -23,7 +23,7 @@ const catalogue = useCatalogue();
 const found = ref<Recipients | null>(null);
 const offset = ref(0);
 const opened = ref<string | null>(null);
-const { data: choices } = useLoad(RegisterChoices, () => '/register/choices');
+const { choices } = useChoices();
 
 const { ask, asking: counting, problem } = useLatest();
 async function load() {

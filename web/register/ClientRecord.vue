@@ -22,6 +22,7 @@ import { useLoad } from '../ui/load.ts';
 import { useRecord } from '../ui/record.ts';
 import { useTimes } from '../words.ts';
 import Facts from './Facts.vue';
+import FeeNotes from './FeeNotes.vue';
 import FileDialog from './FileDialog.vue';
 import History from './History.vue';
 import OwnFields from './OwnFields.vue';
@@ -352,6 +353,7 @@ async function reload() {
           </section>
         </div>
       </div>
+      <FeeNotes :client-id="id" :files="view.files" :may="may" />
       <div v-show="record.changed.value.length || Object.keys(record.theirs.value).length" class="foot">
         <KeepBar :record="record" :labels="labels" @kept="kept" />
       </div>

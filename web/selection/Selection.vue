@@ -6,12 +6,13 @@ import { KeptSelection, Made, SelectionPage, type SelectionColumn as Counted } f
 import { ME } from '../../core/selection/evaluate.ts';
 import { explain } from '../../core/selection/explain.ts';
 import { SELECTION_VERSION, type Selection, type Subject } from '../../core/selection/tree.ts';
-import { act, ApiProblem, get, send, wordsOf } from '../api.ts';
+import { act, ApiProblem, get, send, takeFile, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import LinkField from '../register/LinkField.vue';
 import { useSession } from '../session.ts';
 import { useLatest } from '../ui/latest.ts';
 import { useLive } from '../ui/live.ts';
+import ChangeMany from './ChangeMany.vue';
 import ChooseColumns from './ChooseColumns.vue';
 import { useCatalogue } from './catalogue.ts';
 import { NAMING, useColumns } from './columns.ts';
@@ -143,6 +144,41 @@ async function isKept(id: number) {
   if (Number(route.params.id) === id) await open();
   else await router.replace(`/selections/${id}`);
 }
+const changing = ref(false);
+const ownFieldsThere = computed(() => offered.value.some(({ key }) => key.startsWith('field:')));
+/** What was done last to all of them. */
+const said = ref<{ id: number; words: string } | null>(null);
+async function takeBack() {
+  if (!said.value) return;
+  try {
+    await act('POST', `/many/${said.value.id}/undo`);
+    said.value = null;
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+async function takeOut(format: 'csv' | 'xlsx' | 'vcf') {
+  try {
+    await takeFile('/selections/take-out', {
+      ...{ selection: selection.value, format, name: title.value },
+      ...{ columns: shown.value.map(({ key }) => key), sort: sort.value, order: order.value },
+    });
+    problem.value = '';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+/** All of it in a window of its own, which prints itself. */
+function print() {
+  sessionStorage.setItem(
+    'print',
+    JSON.stringify({
+      ...{ title: title.value, selection: selection.value },
+      ...{ columns: columns.value, sort: sort.value, order: order.value },
+    }),
+  );
+  window.open('/selections/print');
+}
 async function mail() {
   try {
     const { id } = await send('POST', Made, '/mailings', { selection: selection.value });
@@ -198,6 +234,28 @@ onBeforeRouteLeave(() => {
       />
       <v-btn v-if="kept && changed" @click="change">Keep the change</v-btn>
       <v-btn @click="keeping = true">{{ kept ? 'Keep as another …' : 'Keep …' }}</v-btn>
+      <v-menu v-if="session.may('take lists out') || session.may('change many records')">
+        <template #activator="{ props: opener }"
+          ><v-btn v-bind="opener" :disabled="!total">Do with them …</v-btn></template
+        >
+        <v-list density="compact" border rounded="sm" elevation="0">
+          <v-list-item
+            v-if="session.may('change many records') && (subject !== 'person' || ownFieldsThere)"
+            title="Change them all …"
+            @click="changing = true"
+          />
+          <template v-if="session.may('take lists out')">
+            <v-list-item title="Take out as a table, CSV" @click="takeOut('csv')" />
+            <v-list-item title="Take out as a spreadsheet, XLSX" @click="takeOut('xlsx')" />
+            <v-list-item
+              v-if="subject !== 'file'"
+              title="Take out as address cards, vCard"
+              @click="takeOut('vcf')"
+            />
+          </template>
+          <v-list-item title="Print the list" @click="print" />
+        </v-list>
+      </v-menu>
       <v-btn
         v-if="subject === 'client' && session.may('prepare mailings')"
         color="primary"
@@ -207,6 +265,10 @@ onBeforeRouteLeave(() => {
         >Write a mailing</v-btn
       >
     </header>
+    <p v-if="said" class="said" role="status">
+      {{ said.words }}
+      <button type="button" class="link" @click="takeBack">take it back</button>
+    </p>
     <p class="sentence" aria-live="polite">{{ sentence }}</p>
     <Trouble :words="trouble" :retry="load" class="mb-2" />
     <div class="two">
@@ -253,6 +315,7 @@ onBeforeRouteLeave(() => {
         </RowTable>
       </section>
     </div>
+    <ChangeMany v-model="changing" :selection="selection" @done="(id, words) => (said = { id, words })" />
     <KeepDialog
       ref="saving"
       v-model="keeping"
@@ -282,6 +345,9 @@ onBeforeRouteLeave(() => {
 .subject {
   flex: none;
   width: 130px;
+}
+.said {
+  margin-top: 6px;
 }
 .sentence {
   margin: 4px 0 12px;

@@ -8,6 +8,7 @@ import AskDialog from '../ui/AskDialog.vue';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { many, useTimes } from '../words.ts';
+import ManyLately from './ManyLately.vue';
 import { READY } from './ready.ts';
 
 /** Selections and lists that are kept, and those ready made; two of them beside each other. */
@@ -118,6 +119,7 @@ const compare = () =>
             <span class="quiet">{{ WHAT[each.selection.subject] }}</span>
           </li>
         </ul>
+        <ManyLately />
       </aside>
     </div>
     <AskDialog

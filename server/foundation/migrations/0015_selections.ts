@@ -74,6 +74,18 @@ const STEPS = [
     CONSTRAINT selection_member_file_fk FOREIGN KEY (file_id) REFERENCES file (id) ON DELETE CASCADE,
     CONSTRAINT selection_member_one CHECK ((client_id IS NOT NULL) + (person_id IS NOT NULL) + (file_id IS NOT NULL) = 1)
   ) ${ENGINE}`,
+  `CREATE TABLE many_change (
+    id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    staff_id INT UNSIGNED NOT NULL,
+    at DATETIME(3) NOT NULL,
+    words VARCHAR(300) NOT NULL,
+    changed INT UNSIGNED NOT NULL,
+    undone_at DATETIME(3) NULL,
+    kept INT UNSIGNED NULL COMMENT 'changed again since: left as they were when it was taken back',
+    KEY many_change_at (at),
+    CONSTRAINT many_change_staff FOREIGN KEY (staff_id) REFERENCES staff (id)
+  ) ${ENGINE}`,
+  'ALTER TABLE audit ADD COLUMN many_id INT UNSIGNED NULL, ADD KEY audit_many (many_id, id)',
   `CREATE TABLE preference (
     staff_id INT UNSIGNED NOT NULL,
     name VARCHAR(60) NOT NULL,
