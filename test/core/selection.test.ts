@@ -58,8 +58,8 @@ describe('a selection in words', () => {
     expect(explain(selection, CATALOGUE)).to.equal(
       'All present clients whose woodland area is at least 10 ha, whose service is Annual retainer or Project, ' +
         'whose plan review is in the next 3 months, whose interests include Orchard days, ' +
-        'whose mailings go by is email or email and post and who have no mailing ' +
-        '(whose about is Grant news and whose sent is from 1 November 2026).',
+        'whose delivery of mailings is email or email and post and who have no mailing ' +
+        '(whose topic is Grant news and whose day sent is from 1 November 2026).',
     );
   });
 

@@ -165,7 +165,7 @@ const FILES = [
               >(no first name)</strong
             >
           </td>
-          <td>{{ row.from }}</td>
+          <td class="from">{{ row.from }}</td>
           <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
         </template>
         <template #empty>
@@ -209,6 +209,9 @@ const FILES = [
   color: var(--spruce);
   font-weight: 700;
 }
+.from {
+  min-width: 72px;
+}
 .address {
   display: block;
   max-width: 230px;
@@ -245,7 +248,7 @@ const FILES = [
     gap: 10px;
   }
   .address {
-    max-width: 150px;
+    max-width: 110px;
   }
 }
 </style>

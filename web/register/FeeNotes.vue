@@ -36,7 +36,7 @@ const COLUMNS = [
   { words: 'Issued', right: true },
   { words: 'Due', right: true },
   { words: 'Amount', right: true },
-  { words: '' },
+  { words: 'State', right: true },
 ];
 
 const shown = ref<number | 'new' | null>(null);

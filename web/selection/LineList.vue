@@ -27,6 +27,8 @@ const props = defineProps<{
   /** How deep it stands; groups within groups go so far. */
   depth: number;
   label: string;
+  /** The line whose list this is; none of the outermost. */
+  owner?: Line | undefined;
 }>();
 const emit = defineEmits<{ out: [line: Line] }>();
 const DEEPEST = 5;
@@ -93,6 +95,7 @@ function takes(): boolean {
         :problems="problems"
         :path="[...path, index]"
         :depth="depth"
+        :owner="owner"
         @remove="remove(lines[index]!)"
         @move="move(lines[index]!, $event)"
         @drag="editing.dragged.value = { from: lines, line: lines[index]!, about: about() }"

@@ -33,7 +33,7 @@ const columns = computed((): Column[] => [
     sort: fact.key,
     right: isRight(fact),
   })),
-  ...(props.picking ? [{ words: '', width: 34 }] : []),
+  ...(props.picking ? [{ words: 'Out', width: 44 }] : []),
 ]);
 /** The unit stands at the head of its column. */
 const cell = (row: Row, at: number) => {

@@ -73,7 +73,6 @@ const figures = (value: number | undefined) => (value ?? 0).toLocaleString('en-G
           <button type="button" class="link" @click="selection.past = false">leave them out</button></template
         >
       </span>
-      <span />
       <b class="figures right">{{ column ? figures(column.base) : '' }}</b>
     </div>
     <LineList
@@ -119,6 +118,16 @@ const figures = (value: number | undefined) => (value ?? 0).toLocaleString('en-G
 }
 .right {
   text-align: right;
+}
+/* What stands at the head takes nothing away. */
+.first > :first-child {
+  grid-column: 1 / 3;
+}
+@media (max-width: 1000px) {
+  .row {
+    grid-template-columns: minmax(0, 1fr) 48px 44px;
+    padding-inline: 22px 24px;
+  }
 }
 .heads {
   font-size: 12px;

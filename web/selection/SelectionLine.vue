@@ -23,6 +23,8 @@ const props = defineProps<{
   problems: Problem[];
   path: number[];
   depth: number;
+  /** The group it stands in; it stays open when the line is done with. */
+  owner?: Line | undefined;
 }>();
 const emit = defineEmits<{ remove: []; move: [where: Move]; drag: []; out: [line: Line] }>();
 const catalogue = useCatalogue();
@@ -70,7 +72,7 @@ watch(
   { immediate: true },
 );
 function close() {
-  editing.open.value = null;
+  editing.open.value = props.owner ?? null;
   void nextTick(() => reading.value?.focus());
 }
 const KEYS: Record<string, Move> = { ArrowUp: 'up', ArrowDown: 'down', ArrowRight: 'in', ArrowLeft: 'out' };
@@ -130,9 +132,11 @@ const inner = computed((): LineAccount[] =>
         <template v-if="'fact' in line">
           <div class="heading">
             <strong>{{ fact?.label ?? 'Gone' }}</strong>
-            <span v-if="account.left !== null" class="quiet figures" role="status"
-              >{{ takes ? `−${figures(takes)}, ` : '' }}{{ figures(account.left) }} remain</span
-            >
+            <span v-if="account.left !== null" class="quiet figures" role="status">{{
+              account.before === null
+                ? `holds for ${figures(account.left)}`
+                : `${takes ? `−${figures(takes)}, ` : ''}${figures(account.left)} remain`
+            }}</span>
             <button type="button" class="link" @click="close">done</button>
           </div>
           <TestField v-if="fact && !fact.gone" v-model="line.test" :fact="fact" />
@@ -178,6 +182,7 @@ const inner = computed((): LineAccount[] =>
     :problems="problems"
     :path="path"
     :depth="depth + 1"
+    :owner="line"
     :label="'through' in line ? 'Say which …' : 'One more …'"
     @out="emit('out', $event)"
   />
@@ -224,6 +229,11 @@ const inner = computed((): LineAccount[] =>
 }
 .heading > :first-child {
   flex: 1;
+}
+@media (max-width: 1000px) {
+  .line {
+    grid-template-columns: 14px minmax(0, 1fr) 44px 44px 14px;
+  }
 }
 .takes,
 .left {

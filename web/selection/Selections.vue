@@ -23,7 +23,9 @@ const {
 } = useLoad(KeptPage, () => ({ path: '/selections', query: { offset: offset.value, limit: LIMIT } }), {
   concerns: { selections: true },
 });
-const COLUMNS = ['', 'Name', 'Picks out', 'Kept by', 'Last changed', ''].map((words) => ({ words }));
+const COLUMNS = ['Compare', 'Name', 'Picks out', 'Kept by', 'Last changed', 'Away'].map((words) => ({
+  words,
+}));
 const WHAT = { client: 'clients', person: 'people', file: 'files' };
 const picked = ref<number[]>([]);
 const pair = computed(() => picked.value.map((id) => page.value?.rows.find((row) => row.id === id)));

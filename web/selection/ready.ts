@@ -40,6 +40,8 @@ export const READY: readonly Ready[] = [
       { fact: 'file.general', test: { op: 'no' } },
     ],
   }),
+  of('client', 'Without a postcode', { fact: 'client.postcode', test: { op: 'empty' } }),
+  of('person', 'Without a first name', { fact: 'person.firstName', test: { op: 'empty' } }),
   of('person', 'Mail came back from', { fact: 'person.returned', test: { op: 'yes' } }),
   of('person', 'Without an address in use', { fact: 'person.email', test: { op: 'no' } }),
   of('person', 'Of no client', { through: 'person.clients', has: false, of: [] }),
