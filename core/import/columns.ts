@@ -52,7 +52,7 @@ const HEADED: readonly [BuiltInTarget, RegExp][] = [
   ['person.name', /^(?:contact|person|full)(?: ?name)?$/],
   ['client.kind', /^(?:kind|type|client type|type of client)$/],
   ['client.status', /^(?:status|client status)$/],
-  ['client.since', /^(?:since|client since|year)$/],
+  ['client.since', /^(?:since|client since|year|first year as a client)$/],
   ['client.service', /^(?:service|service level|retainer|package)$/],
   [
     'client.postal',
@@ -93,6 +93,13 @@ export function maySeveral(target: Target): boolean {
   return SEVERAL.includes(target);
 }
 
+/** A field of the firm's own, as a column may be headed by it. */
+interface OwnHeading {
+  id: number;
+  label: string;
+  unit: string;
+}
+
 /**
  * What each column most likely holds, by its heading, else by what stands in it; null where nobody could tell.
  * @param sample some rows
@@ -101,7 +108,7 @@ export function maySeveral(target: Target): boolean {
 export function guessColumns(
   header: readonly string[],
   sample: readonly (readonly string[])[],
-  own: readonly { id: number; label: string }[],
+  own: readonly OwnHeading[],
 ): (Target | null)[] {
   const taken = new Set<Target>();
   return header.map((heading, column) => {
@@ -113,12 +120,9 @@ export function guessColumns(
   });
 }
 
-function guess(
-  heading: string,
-  cells: readonly string[],
-  own: readonly { id: number; label: string }[],
-): Target | null {
-  const field = own.find(({ label }) => folded(label) === heading);
+function guess(heading: string, cells: readonly string[], own: readonly OwnHeading[]): Target | null {
+  // In lists that were taken out here the unit stands beside it.
+  const field = own.find(({ label, unit }) => [folded(label), folded(`${label} ${unit}`)].includes(heading));
   if (field) return `field:${field.id}`;
   const headed = heading ? HEADED.find(([, words]) => words.test(heading))?.[0] : undefined;
   if (headed) return headed;

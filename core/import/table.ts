@@ -11,6 +11,8 @@ export interface Table {
 
 const MOST_ROWS = 200_000;
 const MOST_COLUMNS = 300;
+/** An apostrophe before what a spreadsheet would else take for a formula: it says so, and is no part of the cell. */
+const NO_FORMULA = /^'(?=[=+\-@\t\r])/;
 /** No cell is kept longer. */
 const LONGEST = 20_000;
 
@@ -33,7 +35,7 @@ export function readTable(bytes: Uint8Array): Table {
   if (others.length > MOST_ROWS)
     throw new NoTable(`More than ${MOST_ROWS.toLocaleString('en-GB')} rows. Bring it in in parts.`);
   const width = first.length;
-  const cell = (value: string | undefined) => (value ?? '').slice(0, LONGEST);
+  const cell = (value: string | undefined) => (value ?? '').slice(0, LONGEST).replace(NO_FORMULA, '');
   return {
     header: first.map((heading) => heading.trim().slice(0, 200)),
     rows: others.map((row) => Array.from({ length: width }, (_, at) => cell(row[at]))),

@@ -92,13 +92,20 @@ async function written(to: Writable, text: string): Promise<void> {
 const plainDay = (zone: string) => (value: string) =>
   /^\d{4}-\d{2}-\d{2}$/.test(value) ? value : (DateTime.fromISO(value, { zone }).toISODate() ?? value);
 
+/**
+ * What a spreadsheet would carry out (OWASP, CSV injection): an apostrophe is put before it, which a list brought in
+ * here loses again. So one that stands there by itself gets another.
+ */
+const FORMULA = /^'*[=+\-@\t\r].*$/s;
+
 async function writeCsv({ db, selection, ids, facts, running }: Making, to: Writable): Promise<void> {
-  // Papa puts an apostrophe before what begins like a formula (OWASP, CSV injection).
-  const lines = (rows: string[][]) => `${Papa.unparse(rows, { escapeFormulae: true, newline: '\r\n' })}\r\n`;
+  const lines = (rows: (string | number)[][]) =>
+    `${Papa.unparse(rows, { escapeFormulae: FORMULA, newline: '\r\n' })}\r\n`;
   const day = plainDay(running.zone);
-  const text = (value: Cell, fact: SelectableFact) =>
+  // A number below nothing is no formula.
+  const text = (value: Cell, fact: SelectableFact): string | number =>
     typeof value === 'number' && !fact.options.length && fact.kind !== 'yes or no'
-      ? String(value)
+      ? value
       : cellWords(value, { ...fact, unit: '' }, day);
   // The mark tells spreadsheets that it is UTF-8.
   await written(to, `\uFEFF${lines([facts.map(headOf)])}`);

@@ -116,7 +116,7 @@ describe('lists that are brought in', () => {
   });
 
   it('have columns that are guessed by their headings, then by what stands in them', () => {
-    const own = [{ id: 7, label: 'Holding area' }];
+    const own = [{ id: 7, label: 'Holding area', unit: '' }];
     const guessed = (header: string[], ...rows: string[][]) => guessColumns(header, rows, own);
     expect(
       guessed([

@@ -1,13 +1,17 @@
+import { Writable } from 'node:stream';
 import { expect } from 'chai';
 import type { Express } from 'express';
+import fc from 'fast-check';
 import request from 'supertest';
 import type { ImportRows, ImportView } from '../../contract/index.ts';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
+import { selectionOf } from '../../core/selection/tree.ts';
 import { AppContext } from '../../server/foundation/context.ts';
 import { countOf } from '../../server/foundation/rows.ts';
 import { webApp } from '../../server/http/app.ts';
 import { LEDGER } from '../../server/parts.ts';
 import { ImportWorker } from '../../server/records/import/worker.ts';
+import { takeOut } from '../../server/records/takeOut.ts';
 import { browserOf } from './browserOf.ts';
 import { one, openFirm, type TestFirm } from './helpers.ts';
 
@@ -302,5 +306,59 @@ describe('bringing lists in', () => {
       (await ask('put', `/imports/${id}`, { columns: ['client.name'], existing: 'change' })).status,
     ).to.equal(400);
     expect((await ask('get', '/imports/999999')).status).to.equal(404);
+  });
+
+  it('changes nothing when what was taken out is brought in again, whatever stands there (property)', async () => {
+    const { db } = firm;
+    const ids: number[] = await db('client').where({ status: 'active' }).orderBy('id').pluck('id');
+    const columns = [
+      ...['client.name', 'client.status', 'client.kind', 'client.since', 'client.service', 'client.place'],
+      ...['client.adviser', 'client.tags', 'client.interests', 'field:1', 'field:2', 'field:3'],
+    ];
+    const odd = fc
+      .array(
+        fc.constantFrom('=1+1', '+44', '-', '@x', '"', "'", ';', ',', 'ä', 'ß', ' ', 'Mill', '\t', '1,5'),
+        {
+          minLength: 1,
+          maxLength: 5,
+        },
+      )
+      .map((parts) => parts.join('').trim().replace(/\s+/g, ' '));
+    await fc.assert(
+      fc.asyncProperty(fc.array(odd, { minLength: 4, maxLength: 4 }), async (words) => {
+        const [name = '', place = ''] = words;
+        // A name of its own, so that it is told apart from the others.
+        await db('client')
+          .where({ id: ids[0] ?? 0 })
+          .update({ name: `${name}Own Farm`, place });
+        await db('client')
+          .where({ id: ids[1] ?? 0 })
+          .update({ place: words[2] ?? '' });
+        const chunks: Buffer[] = [];
+        const to = new Writable({
+          write: (chunk: Buffer, _encoding, done) => {
+            chunks.push(Buffer.from(chunk));
+            done();
+          },
+        });
+        const { write } = await takeOut(db, 1, {
+          ...{ selection: { ...selectionOf(), past: true }, columns, sort: 'client.name', order: 'asc' },
+          ...{ format: 'csv', name: 'All' },
+        });
+        await write(to);
+        const before = await register();
+        const id = await take(Buffer.concat(chunks).toString('utf8'));
+        expect((await view(id)).columns).to.not.include(null);
+        await check(id);
+        const rows = await rowsOf(id);
+        expect(
+          rows.map(({ outcome, words: why }) => [outcome, why]).filter(([outcome]) => outcome !== 'same'),
+        ).to.deep.equal([]);
+        await ask('post', `/imports/${id}/run`);
+        await work();
+        expect((await register()) === before).to.equal(true);
+      }),
+      { numRuns: 25 },
+    );
   });
 });
