@@ -12,7 +12,7 @@ export interface Table {
 const MOST_ROWS = 200_000;
 const MOST_COLUMNS = 300;
 /** An apostrophe before what a spreadsheet would else take for a formula: it says so, and is no part of the cell. */
-const NO_FORMULA = /^'(?=[=+\-@\t\r])/;
+const NO_FORMULA = /^'(?='*[=+\-@\t\r])/;
 /** No cell is kept longer. */
 const LONGEST = 20_000;
 

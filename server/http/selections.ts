@@ -43,7 +43,7 @@ export function selectionRoutes({ db }: AppContext): Router {
   });
   router.post('/selections/rows', async (req, res) => {
     const ask = SelectionRowsAsk.parse(req.body);
-    await refuseBroken(db, ask.selection);
+    await refuseBroken(db, ask.selection, [...ask.columns, ask.sort]);
     const running = await runningNow(db, staffOf(res).id);
     const order = { by: ask.sort, order: ask.order };
     const page = await resultPage(db, ask.selection, ask.columns, order, ask, running);

@@ -41,7 +41,7 @@ export async function takeOut(db: Knex, staffId: number, wanted: TakeOut): Promi
   const { selection, format } = wanted;
   if (format === 'vcf' && selection.subject === 'file')
     throw new Refusal(400, 'Cards are made of people: pick out clients or people.', 'format');
-  await refuseBroken(db, selection);
+  await refuseBroken(db, selection, [...wanted.columns, wanted.sort]);
   const running = await runningNow(db, staffId);
   const { query } = await selected(db, selection, running);
   const order = { by: wanted.sort, order: wanted.order };

@@ -4,6 +4,7 @@ import { isCountry } from '../../core/address/country.ts';
 import { fieldKey } from '../../core/facts/catalogue.ts';
 import { ME } from '../../core/selection/evaluate.ts';
 import {
+  factsAbout,
   KIND_OF_FIELD,
   SELECTABLE,
   type Catalogue,
@@ -140,9 +141,26 @@ export async function runningNow(db: Knex, staffId: number): Promise<Running> {
 
 /**
  * Refuses a selection that asks for what is not there any more: a number of whom it would find could not be trusted.
+ * @param shown facts that are to be shown or sorted by
  * @throws Refusal (400) saying what, and what to do
  */
-export async function refuseBroken(db: Knex, selection: Selection): Promise<void> {
-  const [problem] = problemsOf(selection, await selectionCatalogue(db));
+export async function refuseBroken(
+  db: Knex,
+  selection: Pick<Selection, 'of' | 'subject'>,
+  shown: readonly string[] = [],
+): Promise<void> {
+  const catalogue = await selectionCatalogue(db);
+  const [problem] = problemsOf(selection, catalogue);
   if (problem) throw new Refusal(400, problem.words, 'selection');
+  const known = new Set(
+    factsAbout(catalogue, selection.subject)
+      .filter(({ gone }) => !gone)
+      .map(({ key }) => key),
+  );
+  if (shown.some((key) => !known.has(key)))
+    throw new Refusal(
+      400,
+      'A column that was chosen is not there any more. Choose the columns again.',
+      'columns',
+    );
 }

@@ -260,7 +260,7 @@ describe('the register, in the browser', () => {
     const { page, address } = office;
     const add = async (words: string, label = 'Narrow by …') => {
       await page.getByRole('button', { name: label }).last().click();
-      await page.getByLabel('Find what to select by').fill(words);
+      await page.getByLabel('Find what to select by').last().fill(words);
       await page.keyboard.press('Enter');
     };
     const tick = async (name: string, option: string) => {

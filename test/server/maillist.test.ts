@@ -238,7 +238,7 @@ describe('the mail at hand', () => {
       .where({ state: 'logged' })
       .whereNotNull('waits')
       .where('message.at', '>', new Date(Date.now() - 100 * 24 * 3600_000))
-      .first('filing.message_id', 'client_id', 'waits');
+      .first('filing.message_id', 'filing.client_id', 'waits');
     const ask = await as('maren.okell');
     const of = async () =>
       (

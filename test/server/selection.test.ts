@@ -730,7 +730,11 @@ describe('selections', () => {
     const refused = await refuseBroken(firm.db, selection).catch((error: Error) => error.message);
     expect(refused).to.contain('The field “Trees” has been taken away');
     await firm.db('field').where({ id: 2 }).update({ label: 'Woodland area', gone_at: null });
-    await refuseBroken(firm.db, selection);
+    await refuseBroken(firm.db, selection, ['client.name', 'field:2']);
+    for (const column of ['file.number', 'field:999', 'password'])
+      expect(
+        await refuseBroken(firm.db, selection, [column]).catch((error: Error) => error.message),
+      ).to.contain('Choose the columns again');
   });
 
   it('are not taken in when they are nested without end, or in a form nobody knows', () => {

@@ -72,17 +72,14 @@ const spoken = computed(() =>
     <span v-if="row.differs" class="owe needs" :title="`In the Sent folder ${row.differs} is different`"
       >differs</span
     >
-    <span class="owe fixed">{{
-      row.waits === 'we' ? 'we owe' : row.waits === 'they' ? 'they owe' : ''
-    }}</span>
+    <span v-if="row.waits" class="owe">{{ row.waits === 'we' ? 'we owe' : 'they owe' }}</span>
     <v-icon
-      :class="{ none: !row.enclosures }"
+      v-if="row.enclosures"
       :icon="mdiPaperclip"
       size="15"
       class="soft"
       :title="many(row.enclosures, 'enclosure')"
-      :aria-hidden="!row.enclosures"
-      :aria-label="row.enclosures ? many(row.enclosures, 'enclosure') : undefined"
+      :aria-label="many(row.enclosures, 'enclosure')"
       role="img"
     />
     <button
@@ -115,7 +112,7 @@ const spoken = computed(() =>
 }
 .body {
   display: grid;
-  grid-template-columns: 44px 204px minmax(0, 1fr);
+  grid-template-columns: 44px minmax(150px, 27%) minmax(0, 1fr);
   gap: 10px;
   flex: 1;
   min-width: 0;
@@ -151,12 +148,6 @@ const spoken = computed(() =>
   font-size: 13px;
   white-space: nowrap;
 }
-.fixed {
-  width: 58px;
-}
-.none {
-  visibility: hidden;
-}
 .handler {
   color: var(--spruce);
 }
@@ -178,7 +169,7 @@ const spoken = computed(() =>
   opacity: 1;
 }
 .tabs {
-  width: 108px;
+  min-width: 84px;
   text-align: right;
   align-self: end;
   flex: none;
@@ -196,15 +187,8 @@ input[type='checkbox'] {
     grid-template-columns: 40px 104px minmax(0, 1fr);
     gap: 6px;
   }
-  .fixed {
-    width: auto;
-  }
-  .none,
   .star:not(.lit) {
     display: none;
-  }
-  .tabs {
-    width: 84px;
   }
 }
 </style>

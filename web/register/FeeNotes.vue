@@ -8,6 +8,7 @@ import DateField from '../ui/DateField.vue';
 import { useForm } from '../ui/form.ts';
 import { about } from '../ui/live.ts';
 import { useLoad } from '../ui/load.ts';
+import Section from './Section.vue';
 import PagedTable from '../ui/PagedTable.vue';
 import { useTimes } from '../words.ts';
 
@@ -116,12 +117,11 @@ const state = (row: FeeNote) =>
 </script>
 
 <template>
-  <section class="sheet part" aria-label="Fee notes">
-    <header>
-      <h2>Fee notes</h2>
+  <Section :model-value="false" title="Fee notes" :may="false">
+    <template #more>
       <span v-if="page?.total" class="quiet figures">{{ money.format(page.open) }} open</span>
       <button v-if="may" type="button" class="link" @click="shown = 'new'">enter one</button>
-    </header>
+    </template>
     <Trouble :words="problem || failed" :retry="load" />
     <p v-if="page && !page.total" class="quiet">
       None yet. Statements and reminders are made of what is here.
@@ -201,25 +201,10 @@ const state = (row: FeeNote) =>
         </div>
       </form>
     </AskDialog>
-  </section>
+  </Section>
 </template>
 
 <style scoped>
-.part {
-  padding: 12px 16px 14px;
-  margin-bottom: 14px;
-}
-header {
-  display: flex;
-  align-items: baseline;
-  gap: 14px;
-  border-bottom: 1px solid var(--strong);
-  padding-bottom: 4px;
-  margin-bottom: 8px;
-}
-header h2 {
-  flex: 1;
-}
 .gone {
   margin-right: auto;
 }

@@ -1,7 +1,13 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
 import { computed, ref, toRef, watch } from 'vue';
-import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
+import {
+  onBeforeRouteLeave,
+  onBeforeRouteUpdate,
+  useRoute,
+  useRouter,
+  type RouteLocationNormalized,
+} from 'vue-router';
 import { KeptSelection, Made, SelectionPage, type SelectionColumn as Counted } from '../../contract/index.ts';
 import { ME } from '../../core/selection/evaluate.ts';
 import { explain } from '../../core/selection/explain.ts';
@@ -10,6 +16,7 @@ import { act, ApiProblem, get, send, takeFile, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import LinkField from '../register/LinkField.vue';
 import { useSession } from '../session.ts';
+import AskDialog from '../ui/AskDialog.vue';
 import { useLatest } from '../ui/latest.ts';
 import { useLive } from '../ui/live.ts';
 import ChangeMany from './ChangeMany.vue';
@@ -199,11 +206,21 @@ async function share(shared: boolean) {
   }
 }
 
-onBeforeRouteLeave(() => {
-  // What was only begun and has lines of its own is worth a question.
-  if (!changed.value || !selection.value.of.length) return true;
-  return window.confirm('What you changed of this selection has not been kept. Leave it?');
-});
+/** Where somebody was going who has not kept what they changed. */
+const leaving = ref<string | null>(null);
+let sure = false;
+function stay(to: RouteLocationNormalized): boolean {
+  // What was only begun and has no lines yet is not worth a question.
+  if (sure || !changed.value || !selection.value.of.length) return true;
+  leaving.value = to.fullPath;
+  return false;
+}
+onBeforeRouteLeave(stay);
+onBeforeRouteUpdate(stay);
+async function leave() {
+  sure = true;
+  await router.push(leaving.value ?? '/selections');
+}
 </script>
 
 <template>
@@ -315,6 +332,19 @@ onBeforeRouteLeave(() => {
         </RowTable>
       </section>
     </div>
+    <AskDialog
+      :model-value="leaving !== null"
+      :max-width="420"
+      label="Leave this selection"
+      @update:model-value="leaving = null"
+    >
+      <template #heading>Leave it as it was?</template>
+      <p>What you changed of this selection has not been kept.</p>
+      <template #answers>
+        <v-btn @click="leaving = null">Stay here</v-btn>
+        <v-btn color="error" variant="flat" @click="leave">Leave it</v-btn>
+      </template>
+    </AskDialog>
     <ChangeMany v-model="changing" :selection="selection" @done="(id, words) => (said = { id, words })" />
     <KeepDialog
       ref="saving"
