@@ -16,6 +16,7 @@ import * as office from './migrations/0012_office.ts';
 import * as register from './migrations/0013_register.ts';
 import * as imports from './migrations/0014_import.ts';
 import * as selected from './migrations/0015_selections.ts';
+import * as countries from './migrations/0016_countries.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -33,6 +34,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0013_register': register,
   '0014_import': imports,
   '0015_selections': selected,
+  '0016_countries': countries,
 };
 
 /** Whether migrations are still to be carried out. */

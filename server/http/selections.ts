@@ -31,11 +31,11 @@ import { reply, staffOf } from './guard.ts';
 export function selectionRoutes({ db }: AppContext): Router {
   const router = Router();
   router.get('/selections/catalogue', async (_req, res) =>
-    reply(res, SelectionCatalogue, await selectionCatalogue(db)),
+    reply(res, SelectionCatalogue, await selectionCatalogue(db, staffOf(res).id)),
   );
   router.post('/selections/column', async (req, res) => {
     const { selection } = SelectionAsk.parse(req.body);
-    const problems = problemsOf(selection, await selectionCatalogue(db));
+    const problems = problemsOf(selection, await selectionCatalogue(db, staffOf(res).id));
     const column = problems.length
       ? null
       : await columnOf(db, selection, await runningNow(db, staffOf(res).id));
@@ -43,7 +43,7 @@ export function selectionRoutes({ db }: AppContext): Router {
   });
   router.post('/selections/rows', async (req, res) => {
     const ask = SelectionRowsAsk.parse(req.body);
-    await refuseBroken(db, ask.selection, [...ask.columns, ask.sort]);
+    await refuseBroken(db, staffOf(res).id, ask.selection, [...ask.columns, ask.sort]);
     const running = await runningNow(db, staffOf(res).id);
     const order = { by: ask.sort, order: ask.order };
     const page = await resultPage(db, ask.selection, ask.columns, order, ask, running);

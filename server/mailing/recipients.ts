@@ -66,7 +66,7 @@ export async function findRecipients(
   { selection, fileChoice, topicId }: Pick<MailingDraft, 'selection' | 'fileChoice' | 'topicId'>,
   ownerId: number,
 ): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
-  await refuseBroken(db, selection);
+  await refuseBroken(db, ownerId, selection);
   const taken = await selected(db, selection, await runningNow(db, ownerId));
   const among = () => taken.query().select('client.id');
   const [clients, people, files] = await Promise.all([

@@ -41,7 +41,7 @@ export async function takeOut(db: Knex, staffId: number, wanted: TakeOut): Promi
   const { selection, format } = wanted;
   if (format === 'vcf' && selection.subject === 'file')
     throw new Refusal(400, 'Cards are made of people: pick out clients or people.', 'format');
-  await refuseBroken(db, selection, [...wanted.columns, wanted.sort]);
+  await refuseBroken(db, staffId, selection, [...wanted.columns, wanted.sort]);
   const running = await runningNow(db, staffId);
   const { query } = await selected(db, selection, running);
   const order = { by: wanted.sort, order: wanted.order };
@@ -55,7 +55,7 @@ export async function takeOut(db: Knex, staffId: number, wanted: TakeOut): Promi
     id: 0,
     after: { name: wanted.name, format, records: ids.length, selection },
   });
-  const known = factsAbout(await selectionCatalogue(db), selection.subject);
+  const known = factsAbout(await selectionCatalogue(db, staffId), selection.subject);
   const facts = wanted.columns.flatMap((key) => known.find((fact) => fact.key === key) ?? []);
   const make = { csv: writeCsv, xlsx: writeXlsx, vcf: writeCards }[format];
   const name = wanted.name.replace(/[^\p{L}\p{N} _-]+/gu, ' ').trim() || 'list';

@@ -27,10 +27,13 @@ const plain = (...values: [value: string, title: string][]): Option[] =>
   values.map(([value, title]) => ({ value, title }));
 const WAYS = plain(['email', 'email'], ['post', 'post'], ['both', 'email and post'], ['none', 'nothing']);
 
-/** All that the office's records can be selected by, with what can be chosen, as it is now. */
-export async function selectionCatalogue(db: Knex): Promise<Catalogue> {
+/**
+ * All that the office's records can be selected by, with what can be chosen, as it is now.
+ * @param staffId who asks: lists that colleagues keep to themselves are not among what can be chosen
+ */
+export async function selectionCatalogue(db: Knex, staffId: number): Promise<Catalogue> {
   const [options, fields, choices] = await Promise.all([
-    builtInOptions(db),
+    builtInOptions(db, staffId),
     db('field').orderBy('position').select('id', 'of', 'label', 'kind', 'unit', 'gone_at'),
     db('field_choice').orderBy('position').select('id', 'field_id', 'label'),
   ]);
@@ -58,7 +61,7 @@ export async function selectionCatalogue(db: Knex): Promise<Catalogue> {
   return [...builtIn, ...own];
 }
 
-async function builtInOptions(db: Knex): Promise<Partial<Record<SelectableKey, Option[]>>> {
+async function builtInOptions(db: Knex, staffId: number): Promise<Partial<Record<SelectableKey, Option[]>>> {
   const listed = (table: 'service' | 'tag' | 'interest' | 'stage' | 'topic') =>
     db(table).orderBy(['position', 'name']).select({ value: 'id', title: 'name' }) as Promise<Option[]>;
   const [services, tags, interests, stages, topics, staff, mailings, lists, countries] = await Promise.all([
@@ -76,6 +79,7 @@ async function builtInOptions(db: Knex): Promise<Partial<Record<SelectableKey, O
     db('selection')
       .where({ fixed: 1 })
       .whereNotNull('name')
+      .where((either) => either.where({ shared: 1 }).orWhere({ owner_id: staffId }))
       .orderBy('name')
       .select({ value: 'id', title: 'name', subject: 'subject' }) as Promise<
       (Option & { subject: string })[]
@@ -141,15 +145,16 @@ export async function runningNow(db: Knex, staffId: number): Promise<Running> {
 
 /**
  * Refuses a selection that asks for what is not there any more: a number of whom it would find could not be trusted.
- * @param shown facts that are to be shown or sorted by
+ * @param staffId who asks @param shown facts that are to be shown or sorted by
  * @throws Refusal (400) saying what, and what to do
  */
 export async function refuseBroken(
   db: Knex,
+  staffId: number,
   selection: Pick<Selection, 'of' | 'subject'>,
   shown: readonly string[] = [],
 ): Promise<void> {
-  const catalogue = await selectionCatalogue(db);
+  const catalogue = await selectionCatalogue(db, staffId);
   const [problem] = problemsOf(selection, catalogue);
   if (problem) throw new Refusal(400, problem.words, 'selection');
   const known = new Set(

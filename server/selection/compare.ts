@@ -15,8 +15,8 @@ export async function compareKept(db: Knex, staffId: number, ask: Compare): Prom
   const [a, b] = [await readKept(db, staffId, ask.a), await readKept(db, staffId, ask.b)];
   if (a.subject !== b.subject)
     throw new Refusal(400, 'One picks out something else than the other. Choose two of a kind.');
-  await refuseBroken(db, a.selection, ask.columns);
-  await refuseBroken(db, b.selection);
+  await refuseBroken(db, staffId, a.selection, ask.columns);
+  await refuseBroken(db, staffId, b.selection);
   const running = await runningNow(db, staffId);
   const [ofA, ofB] = [await selected(db, a.selection, running), await selected(db, b.selection, running)];
   const id = `${a.subject}.id`;

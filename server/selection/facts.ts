@@ -261,7 +261,7 @@ const lists = (subject: Subject): FactSql =>
     `${subject}.lists`,
     { table: 'selection_member', owner: `${subject}_id`, value: 'selection_id' },
     (at) =>
-      `(SELECT GROUP_CONCAT(l.name ORDER BY l.name SEPARATOR ', ') FROM selection_member x JOIN selection l ON l.id = x.selection_id WHERE x.${subject}_id = ${at}.id)`,
+      `(SELECT GROUP_CONCAT(l.name ORDER BY l.name SEPARATOR ', ') FROM selection_member x JOIN selection l ON l.id = x.selection_id AND l.shared = 1 WHERE x.${subject}_id = ${at}.id)`,
   );
 
 /** Each built-in fact in SQL: one without does not compile. A property test holds them to what core says. */

@@ -117,7 +117,7 @@ export async function readKept(db: Knex, staffId: number, id: number): Promise<K
 
 /** Keeps a selection under a name; as a list, those whom it takes now. @returns its number */
 export async function keepSelection(db: Knex, staff: StaffMember, wanted: KeepSelection): Promise<number> {
-  await refuseBroken(db, wanted.selection);
+  await refuseBroken(db, staff.id, wanted.selection);
   const running = await runningNow(db, staff.id);
   return transact(db, async (trx) => {
     const id = await saveSelection(trx, staff.id, wanted.selection);
@@ -177,7 +177,7 @@ export async function changeKept(
   id: number,
   wanted: ChangeKept,
 ): Promise<void> {
-  await refuseBroken(db, wanted.selection);
+  await refuseBroken(db, staff.id, wanted.selection);
   const running = await runningNow(db, staff.id);
   await transact(db, async (trx) => {
     const before = await own(trx, staff, id);

@@ -533,7 +533,7 @@ describe('selections', () => {
       fixed: true,
       shared: true,
     });
-    catalogue = await selectionCatalogue(firm.db);
+    catalogue = await selectionCatalogue(firm.db, 2);
     running = await runningNow(firm.db, 2);
     memory = new Memory(await readTables(firm), running.today, running.zone);
   });
@@ -698,6 +698,12 @@ describe('selections', () => {
       .to.include('Mine today')
       .and.not.include('Mine');
     const ines = { ...tobias, id: 3, name: 'Ines Calder' };
+    // A list kept to oneself is nobody else's to select by.
+    const hidden = await keep(tobias, 'For my eyes', true, false);
+    const byList = selectionOf({ fact: 'client.lists', test: { op: 'one of', values: [hidden] } });
+    await refuseBroken(firm.db, 2, byList);
+    expect(await refused(refuseBroken(firm.db, 3, byList))).to.contain('no longer there');
+    await dropKept(firm.db, tobias, hidden);
     const change = { name: 'Ours', shared: true, version: kept.version };
     const removed = { ...kept.selection, removed: mine.slice(0, 1) };
     expect(await refused(changeKept(firm.db, ines, list, { ...change, selection: removed }))).to.contain(
@@ -724,16 +730,18 @@ describe('selections', () => {
     });
     const before = await picked(firm, (await readKept(firm.db, 1, id)).selection, running);
     await firm.db('field').where({ id: 2 }).update({ label: 'Trees' });
-    expect(explain(selection, await selectionCatalogue(firm.db))).to.contain('whose trees is at least 10 ha');
+    expect(explain(selection, await selectionCatalogue(firm.db, 2))).to.contain(
+      'whose trees is at least 10 ha',
+    );
     expect(await picked(firm, (await readKept(firm.db, 1, id)).selection, running)).to.deep.equal(before);
     await firm.db('field').where({ id: 2 }).update({ gone_at: new Date() });
-    const refused = await refuseBroken(firm.db, selection).catch((error: Error) => error.message);
+    const refused = await refuseBroken(firm.db, 2, selection).catch((error: Error) => error.message);
     expect(refused).to.contain('The field “Trees” has been taken away');
     await firm.db('field').where({ id: 2 }).update({ label: 'Woodland area', gone_at: null });
-    await refuseBroken(firm.db, selection, ['client.name', 'field:2']);
+    await refuseBroken(firm.db, 2, selection, ['client.name', 'field:2']);
     for (const column of ['file.number', 'field:999', 'password'])
       expect(
-        await refuseBroken(firm.db, selection, [column]).catch((error: Error) => error.message),
+        await refuseBroken(firm.db, 2, selection, [column]).catch((error: Error) => error.message),
       ).to.contain('Choose the columns again');
   });
 
@@ -910,6 +918,7 @@ describe('selections', () => {
         )
       ).dispatch,
     ).to.be.oneOf(['dispatch_due', 'dispatch_lease', 'dispatch_log', 'dispatch_copy']);
+    expect((await used('SELECT DISTINCT country FROM client')).client).to.equal('client_country');
     expect((await used("SELECT person_id FROM address WHERE email_key = 'x'")).address).to.equal(
       'address_key',
     );

@@ -3,6 +3,7 @@ import { useDebounceFn } from '@vueuse/core';
 import { ref, watch } from 'vue';
 import { Recipients } from '../../contract/index.ts';
 import { explain } from '../../core/selection/explain.ts';
+import type { Selection } from '../../core/selection/tree.ts';
 import { send } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -12,7 +13,7 @@ import OpenKept from '../selection/OpenKept.vue';
 import SelectionColumn from '../selection/SelectionColumn.vue';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLatest } from '../ui/latest.ts';
-import { useLive } from '../ui/live.ts';
+import { LATER, useLive } from '../ui/live.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
@@ -53,13 +54,24 @@ watch(
   { deep: true },
 );
 void load();
-useLive({ records: true }, () => void load());
+useLive({ records: true }, () => void load(), LATER);
 
 function tick(clientId: number, on: boolean) {
   if (!workshop.draft) return;
   const { selection } = workshop.draft;
   const others = selection.removed.filter((id) => id !== clientId);
   selection.removed = on ? others : [...others, clientId];
+}
+/** The lines that another selection took the place of. */
+const before = ref<Selection | null>(null);
+function begin(selection: Selection) {
+  if (!workshop.draft) return;
+  before.value = workshop.draft.selection;
+  workshop.draft.selection = selection;
+}
+function takeBack() {
+  if (workshop.draft && before.value) workshop.draft.selection = before.value;
+  before.value = null;
 }
 watch(offset, () => void load());
 const FILES = [
@@ -73,7 +85,8 @@ const FILES = [
     <section class="who" aria-labelledby="who">
       <div class="line">
         <h2 id="who">Who should have this</h2>
-        <OpenKept subject="client" @open="workshop.draft.selection = $event" />
+        <OpenKept subject="client" @open="begin" />
+        <button v-if="before" type="button" class="link" @click="takeBack">the lines as they were</button>
       </div>
       <SelectionColumn v-model="workshop.draft.selection" />
       <v-select
@@ -203,11 +216,6 @@ const FILES = [
 }
 .who > .line {
   margin-bottom: 8px;
-}
-.add {
-  padding: 9px 12px;
-  color: var(--spruce);
-  font-weight: 700;
 }
 .from {
   min-width: 72px;

@@ -2,7 +2,7 @@
 import { reactive, ref, watch } from 'vue';
 import { Made, type KeptSelection } from '../../contract/index.ts';
 import type { Selection } from '../../core/selection/tree.ts';
-import { act, ApiProblem, send, wordsOf } from '../api.ts';
+import { ApiProblem, send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import AskDialog from '../ui/AskDialog.vue';
 
@@ -37,15 +37,6 @@ async function keep() {
     busy.value = false;
   }
 }
-/** The one it was opened from, in its place. */
-async function change(): Promise<boolean> {
-  if (!props.kept) return false;
-  const { id, name, shared, version } = props.kept;
-  await act('PUT', `/selections/${id}`, { name, shared, version, selection: props.selection });
-  emit('kept', id);
-  return true;
-}
-defineExpose({ change });
 const WAYS = [
   { value: false, title: 'Its lines: whoever fits them on the day' },
   { value: true, title: 'Those it takes now: a list that stays' },

@@ -18,7 +18,7 @@ import LinkField from '../register/LinkField.vue';
 import { useSession } from '../session.ts';
 import AskDialog from '../ui/AskDialog.vue';
 import { useLatest } from '../ui/latest.ts';
-import { useLive } from '../ui/live.ts';
+import { LATER, useLive } from '../ui/live.ts';
 import ChangeMany from './ChangeMany.vue';
 import ChooseColumns from './ChooseColumns.vue';
 import { useCatalogue } from './catalogue.ts';
@@ -39,10 +39,9 @@ const catalogue = useCatalogue();
 const kept = ref<KeptSelection | null>(null);
 const selection = ref<Selection>(begun());
 /** As it is kept, or was begun. */
-let standing = JSON.stringify(selection.value);
+const standing = ref(JSON.stringify(selection.value));
 const problem = ref('');
 const keeping = ref(false);
-const saving = ref<InstanceType<typeof KeepDialog> | null>(null);
 
 /** One that is ready made; else everybody, and for an adviser those who are theirs. */
 function begun(): Selection {
@@ -60,7 +59,7 @@ function begun(): Selection {
 }
 function stand(now: Selection) {
   selection.value = now;
-  standing = JSON.stringify(now);
+  standing.value = JSON.stringify(now);
 }
 async function open() {
   const id = Number(route.params.id);
@@ -78,11 +77,11 @@ async function open() {
 }
 watch(() => [route.params.id, route.query.ready], open, { immediate: true });
 
-const changed = computed(() => JSON.stringify(selection.value) !== standing);
+const changed = computed(() => JSON.stringify(selection.value) !== standing.value);
 const title = computed(() => kept.value?.name ?? String(route.query.ready ?? 'A new selection'));
 const sentence = computed(() => explain(selection.value, catalogue.facts));
 const subject = toRef(() => selection.value.subject);
-const { columns, shown, offered, choose } = useColumns(subject);
+const { columns, shown, offered, choose, problem: unkept } = useColumns(subject);
 const SUBJECTS: { value: Subject; title: string }[] = [
   { value: 'client', title: 'Clients' },
   { value: 'person', title: 'People' },
@@ -123,9 +122,11 @@ watch(
   { deep: true },
 );
 watch([shown, sort, order, offset], () => void soon(), { immediate: true });
-useLive({ records: true }, () => void load());
+useLive({ records: true }, () => void load(), LATER);
 /** A line that is wrong is told where it stands. */
-const trouble = computed(() => problem.value || (counted.value?.problems.length ? '' : unread.value));
+const trouble = computed(
+  () => problem.value || unkept.value || (counted.value?.problems.length ? '' : unread.value),
+);
 
 function put(id: number | null) {
   if (id === null) return;
@@ -136,9 +137,13 @@ function take(id: number) {
   selection.value.added = selection.value.added.filter((each) => each !== id);
   selection.value.removed.push(id);
 }
+/** Keeps what was changed in the place of what it was opened from. */
 async function change() {
+  if (!kept.value) return;
   try {
-    await saving.value?.change();
+    const { id, name, shared, version } = kept.value;
+    await act('PUT', `/selections/${id}`, { name, shared, version, selection: selection.value });
+    await isKept(id);
   } catch (error) {
     problem.value =
       error instanceof ApiProblem && error.status === 403
@@ -147,7 +152,7 @@ async function change() {
   }
 }
 async function isKept(id: number) {
-  standing = JSON.stringify(selection.value);
+  standing.value = JSON.stringify(selection.value);
   if (Number(route.params.id) === id) await open();
   else await router.replace(`/selections/${id}`);
 }
@@ -189,7 +194,7 @@ function print() {
 async function mail() {
   try {
     const { id } = await send('POST', Made, '/mailings', { selection: selection.value });
-    standing = JSON.stringify(selection.value);
+    standing.value = JSON.stringify(selection.value);
     await router.push(`/mailings/${id}`);
   } catch (error) {
     problem.value = wordsOf(error);
@@ -199,7 +204,7 @@ async function share(shared: boolean) {
   if (!kept.value) return;
   try {
     const { id, name, version } = kept.value;
-    await act('PUT', `/selections/${id}`, { name, shared, version, selection: JSON.parse(standing) });
+    await act('PUT', `/selections/${id}`, { name, shared, version, selection: JSON.parse(standing.value) });
     kept.value = await get(KeptSelection, `/selections/${id}`);
   } catch (error) {
     problem.value = wordsOf(error);
@@ -346,14 +351,7 @@ async function leave() {
       </template>
     </AskDialog>
     <ChangeMany v-model="changing" :selection="selection" @done="(id, words) => (said = { id, words })" />
-    <KeepDialog
-      ref="saving"
-      v-model="keeping"
-      :selection="selection"
-      :kept="kept"
-      :total="total"
-      @kept="isKept"
-    />
+    <KeepDialog v-model="keeping" :selection="selection" :kept="kept" :total="total" @kept="isKept" />
   </div>
 </template>
 

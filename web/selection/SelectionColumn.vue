@@ -6,7 +6,7 @@ import type { Selection } from '../../core/selection/tree.ts';
 import { send } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useLatest } from '../ui/latest.ts';
-import { useLive } from '../ui/live.ts';
+import { LATER, useLive } from '../ui/live.ts';
 import { useCatalogue } from './catalogue.ts';
 import { provideEditing } from './editing.ts';
 import LineList, { type LineAccount } from './LineList.vue';
@@ -31,10 +31,14 @@ async function count() {
 const soon = useDebounceFn(count, 200);
 watch(selection, () => void soon(), { deep: true });
 void count();
-useLive({ records: true, selections: true, mailings: true }, () => {
-  void count();
-  void catalogue.read();
-});
+useLive(
+  { records: true, selections: true, mailings: true },
+  () => {
+    void count();
+    void catalogue.read();
+  },
+  LATER,
+);
 
 const column = computed(() => found.value?.column ?? null);
 const accounts = computed((): LineAccount[] => {

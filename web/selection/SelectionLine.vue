@@ -204,7 +204,7 @@ const inner = computed((): LineAccount[] =>
   padding-block: 8px;
 }
 .grip {
-  color: var(--ink-faint, var(--ink-soft));
+  color: var(--ink-soft);
   cursor: grab;
   opacity: 0.45;
 }

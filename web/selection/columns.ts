@@ -2,7 +2,7 @@ import { computed, ref, watch, type ComputedRef, type Ref } from 'vue';
 import { ColumnsOf, type ShownList } from '../../contract/index.ts';
 import { factsAbout, type SelectableFact } from '../../core/selection/catalogue.ts';
 import type { Subject } from '../../core/selection/tree.ts';
-import { act, get } from '../api.ts';
+import { act, get, wordsOf } from '../api.ts';
 import { useCatalogue } from './catalogue.ts';
 
 /** What each list shows to whoever has not chosen. */
@@ -25,8 +25,11 @@ export function useColumns(subject: Ref<Subject>): {
   shown: ComputedRef<SelectableFact[]>;
   offered: ComputedRef<SelectableFact[]>;
   choose(columns: string[] | null): void;
+  /** Why they could not be remembered, in words. */
+  problem: Ref<string>;
 } {
   const catalogue = useCatalogue();
+  const problem = ref('');
   const columns = ref<string[]>(USUAL[subject.value]);
   watch(
     subject,
@@ -46,7 +49,9 @@ export function useColumns(subject: Ref<Subject>): {
   );
   function choose(wanted: string[] | null) {
     columns.value = wanted ?? USUAL[subject.value];
-    void act('PUT', `/columns/${LISTS[subject.value]}`, { columns: wanted }).catch(() => undefined);
+    act('PUT', `/columns/${LISTS[subject.value]}`, { columns: wanted })
+      .then(() => (problem.value = ''))
+      .catch((error: unknown) => (problem.value = wordsOf(error)));
   }
-  return { columns, shown, offered, choose };
+  return { columns, shown, offered, choose, problem };
 }

@@ -11,6 +11,8 @@ let source: EventSource | null = null;
 
 /** Several changes in a moment count once, in milliseconds. */
 export const MOMENT = 250;
+/** The same for what goes through all the records to be shown again: a list brought in changes some each moment. */
+export const LATER = 3000;
 
 /** Opens the line on which the server tells what changed; once for the whole app. */
 export function openLive(): void {

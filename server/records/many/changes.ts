@@ -84,7 +84,7 @@ async function moves(
   change: ManyChange,
   staffId: number,
 ): Promise<{ moves: Move[]; same: number; field: ManyField }> {
-  await refuseBroken(db, selection);
+  await refuseBroken(db, staffId, selection);
   const field = await fieldNamed(db, selection.subject, nameOf(change));
   await refuseUnknown(db, selection.subject, change);
   const { query } = await selected(db, selection, await runningNow(db, staffId));
