@@ -1,5 +1,6 @@
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { ClientQuery } from '../contract/index.ts';
+import { runningNow } from '../server/selection/catalogue.ts';
 import { listClients } from '../server/records/clients.ts';
 import { checkList, runList, takeList, undoList, viewRun } from '../server/records/import/runs.ts';
 import { ImportWorker } from '../server/records/import/worker.ts';
@@ -42,10 +43,11 @@ export async function benchImport(count = 5000): Promise<void> {
     delay.enable();
     const pages: number[] = [];
     let over = false;
+    const running = await runningNow(db, MANAGER);
     const looking = (async () => {
       while (!over) {
         const began = performance.now();
-        await listClients(db, ClientQuery.parse({}));
+        await listClients(db, ClientQuery.parse({}), running);
         pages.push(performance.now() - began);
         await new Promise((resolve) => setTimeout(resolve, LOOKED));
       }

@@ -1,4 +1,5 @@
 import { benchDispatch } from './dispatch.ts';
+import { benchDoubles } from './doubles.ts';
 import { benchFind } from './find.ts';
 import { benchFiling } from './filing.ts';
 import { benchImport } from './import.ts';
@@ -14,11 +15,12 @@ const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   rest: benchRest,
   import: benchImport,
   selection: benchSelection,
+  doubles: benchDoubles,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];
 if (!bench) {
-  console.error(`usage: npm run bench -- ${Object.keys(BENCHES).join(' | ')} [how many messages]`);
+  console.error(`usage: npm run bench -- ${Object.keys(BENCHES).join(' | ')} [how many]`);
   process.exit(2);
 }
 await bench(size ? Number(size) : undefined);

@@ -13,6 +13,8 @@ export const Topic = z.enum([
   'pending',
   'imports',
   'selections',
+  'timeline',
+  'doubles',
 ]);
 export type Topic = z.infer<typeof Topic>;
 

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { FileRef, Id, Page } from './common.ts';
+import { TimelineEntry, TimelineKind } from './timeline.ts';
 
 export const MessageState = z.enum(['logged', 'suggested', 'aside', 'private']);
 export type MessageState = z.infer<typeof MessageState>;
@@ -28,19 +29,14 @@ export const EnclosureInfo = z.object({
   size: z.number(),
 });
 
-export const Note = z.object({
-  id: z.number(),
-  at: z.string(),
-  by: z.string(),
-  words: z.string(),
-  messageId: z.number().nullable(),
-  file: z.object({ id: z.number(), number: z.string() }),
-});
-export type Note = z.infer<typeof Note>;
+/** What of a ledger is shown. */
+export const LedgerPart = z.enum(['message', ...TimelineKind.options]);
+export type LedgerPart = z.infer<typeof LedgerPart>;
 
 export const LedgerQuery = Page.extend({
   fileId: z.coerce.number().int().positive().optional(),
   q: z.string().max(100).optional(),
+  only: LedgerPart.optional(),
 });
 
 const Entry = z.object({ id: z.number(), at: z.string() });
@@ -62,13 +58,7 @@ export const LedgerEntry = z.discriminatedUnion('kind', [
     mailing: z.object({ id: z.number(), name: z.string(), recipients: z.number() }).nullable(),
     files: z.array(z.object({ id: z.number(), number: z.string() })),
   }),
-  Entry.extend({
-    kind: z.literal('note'),
-    by: z.string(),
-    words: z.string(),
-    messageId: z.number().nullable(),
-    file: z.object({ id: z.number(), number: z.string() }),
-  }),
+  Entry.extend({ kind: z.literal('timeline'), entry: TimelineEntry }),
 ]);
 export type LedgerEntry = z.infer<typeof LedgerEntry>;
 
@@ -117,12 +107,6 @@ export const Conversed = z.object({ conversationId: z.number().int().positive() 
 export const Join = z.union([z.object({ withId: Id }), Conversed]);
 /** The one it is of now, and the one it was of before. */
 export const Joined = Conversed.extend({ before: z.number().int().positive() });
-
-export const NoteDraft = z.object({
-  fileId: Id,
-  messageId: Id.nullable().default(null),
-  words: z.string().trim().min(1, 'Write something first.').max(2000, 'A note may have 2,000 letters.'),
-});
 
 export const Owing = z.object({
   messageId: z.number(),

@@ -6,10 +6,10 @@ import {
   EnclosureInfo,
   MessageRow,
   MessageState,
-  Note,
   Owes,
   Party,
 } from './correspondence.ts';
+import { TimelineEntry } from './timeline.ts';
 
 export const Evidence = z.object({
   kind: z.string(),
@@ -87,7 +87,7 @@ export const MessageView = z.object({
   conversationSize: z.number(),
   stranger: Stranger.nullable(),
   listId: z.string(),
-  notes: z.array(Note),
+  notes: z.array(TimelineEntry),
   laterUntil: z.string().nullable(),
   /** Who owes an answer to it, when it is the last word of its conversation. */
   waits: Owes.nullable(),

@@ -133,7 +133,8 @@ export const Release = z.object({ version: z.number().int(), recipients: z.numbe
 
 export const DispatchRow = z.object({
   id: z.number(),
-  clientId: z.number(),
+  /** Null for the second copy of one that went to two clients who were merged since. */
+  clientId: z.number().nullable(),
   client: z.string(),
   address: z.string(),
   from: z.string(),

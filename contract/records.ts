@@ -48,21 +48,24 @@ export type ClientStatus = z.infer<typeof ClientStatus>;
 export const ClientQuery = Page.extend({
   q: z.string().max(100).default(''),
   status: ClientStatus.optional(),
-  sort: z.enum(['name', 'adviser', 'service', 'files', 'last']).default('name'),
+  /** A fact of clients, as selections know it. */
+  sort: z.string().max(60).default('client.name'),
   order: z.enum(['asc', 'desc']).default('asc'),
+  /** Facts that are shown, parted by commas. */
+  columns: z
+    .string()
+    .max(1000)
+    .default('')
+    .transform((keys) => keys.split(',').filter(Boolean).slice(0, 12)),
 });
-export type ClientQuery = z.infer<typeof ClientQuery>;
+export type ClientQuery = z.output<typeof ClientQuery>;
 
 export const ClientRow = z.object({
   id: z.number(),
   name: z.string(),
-  kind: ClientKind,
   status: ClientStatus,
-  place: z.string(),
-  adviser: z.string().nullable(),
-  service: z.string().nullable(),
-  openFiles: z.number(),
-  lastMessageAt: z.string().nullable(),
+  /** What stands in each column asked for. */
+  cells: z.array(z.union([z.string(), z.number(), z.null()])),
 });
 export type ClientRow = z.infer<typeof ClientRow>;
 
@@ -107,6 +110,10 @@ export const ClientView = z.object({
   /** What stands in the firm's own fields. */
   fields: z.array(Fact),
   interests: z.array(z.string()),
+  /** Other clients whose fields name this one, or one of its people. */
+  namedBy: z.array(
+    z.object({ clientId: z.number(), client: z.string(), field: z.string(), person: z.string().nullable() }),
+  ),
 });
 export type ClientView = z.infer<typeof ClientView>;
 

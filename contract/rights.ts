@@ -17,10 +17,14 @@ export const RIGHTS = {
   'change the records': ['manager', 'adviser', 'assistant'],
   /** One change to all of a selection, and taking it back. */
   'change many records': ['manager', 'adviser'],
+  /** Make one record of two, and part them again. */
+  'merge records': ['manager', 'adviser'],
   /** Records as a file that leaves the office. */
   'take lists out': ['manager', 'adviser'],
   /** Bring lists in, and take back what they brought. */
   'bring lists in': ['manager'],
+  /** Write down notes, calls and meetings, and change what colleagues wrote down. */
+  'keep the timeline': ['manager', 'adviser', 'assistant'],
   'prepare mailings': ['manager', 'adviser', 'assistant'],
   /** Let them go, stop them, settle what is uncertain. */
   'release mailings': ['manager', 'adviser'],

@@ -73,6 +73,7 @@ export const Selection = z
       of: Lines,
       added: Picked,
       removed: Picked,
+      only: Picked.optional(),
     }),
   ) as unknown as z.ZodType<CoreSelection, CoreSelection>;
 export type Selection = z.infer<typeof Selection>;
@@ -105,6 +106,8 @@ export const SelectionColumn = z.object({
       lines: z.array(z.object({ left: z.number().nullable(), inner: z.array(z.number().nullable()) })),
       added: z.number(),
       removed: z.number(),
+      /** Not among those that were ticked. */
+      unticked: z.number(),
       total: z.number(),
     })
     .nullable(),
@@ -170,7 +173,7 @@ export type ChangeKept = z.infer<typeof ChangeKept>;
 export const ColumnsOf = z.object({ columns: Columns.nullable() });
 export type ColumnsOf = z.infer<typeof ColumnsOf>;
 /** Which list. */
-export const ShownList = z.enum(['clients', 'people', 'files']);
+export const ShownList = z.enum(['clients', 'people', 'files', 'register']);
 export type ShownList = z.infer<typeof ShownList>;
 
 /** Two kept selections beside each other. */

@@ -119,9 +119,12 @@ export const PeopleQuery = z.object({
   file: Id.optional(),
 });
 
+/** For messages, or for notes, calls and meetings. */
+export const WordingKind = z.enum(['template', 'paragraph', 'note']);
+
 export const Wording = z.object({
   id: z.number(),
-  kind: z.enum(['template', 'paragraph']),
+  kind: WordingKind,
   name: z.string(),
   subject: z.string(),
   /** With the fields filled in from the file asked for; what is missing stands in square brackets. */
@@ -131,7 +134,7 @@ export const Wording = z.object({
 export type Wording = z.infer<typeof Wording>;
 
 export const WordingDraft = z.object({
-  kind: z.enum(['template', 'paragraph']),
+  kind: WordingKind,
   name: z.string().trim().min(1, 'Give it a name.').max(120),
   subject: z.string().max(500).default(''),
   body: Doc,
@@ -150,6 +153,8 @@ export type FileDocument = z.infer<typeof FileDocument>;
 
 /** About which file. */
 export const OfFile = z.object({ file: Id.optional() });
+
+export const WordingsQuery = OfFile.extend({ for: z.enum(['messages', 'notes']).default('messages') });
 
 /** What the bytes that follow are called. */
 export const EnclosureNamed = z.object({

@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { addressKey } from '../core/address/address.ts';
-import type { Database } from '../server/foundation/database.ts';
+import type { Database, Transaction } from '../server/foundation/database.ts';
 import { noteChange } from '../server/foundation/changes.ts';
 import { writeFirm } from '../server/foundation/firm.ts';
 import { hashPassword } from '../server/security/passwords.ts';
@@ -10,6 +10,7 @@ import type { WorldSettings } from '../outside/settings.ts';
 import { Account } from '../outside/store.ts';
 import { EXCHANGE } from '../outside/vouch.ts';
 import { feeNotes } from './fees.ts';
+import { timeline } from './timeline.ts';
 import { fillMailboxes } from './mail.ts';
 import {
   FIRM,
@@ -217,6 +218,7 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
         })),
       ),
     ]);
+    await twiceHere(trx, clients);
     await trx('stage').insert(STAGES.map((name, index) => ({ id: index + 1, name, position: index })));
     await insertAll(
       trx,
@@ -236,6 +238,10 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       ),
     );
     await insertAll(trx, 'fee_note', feeNotes(register, new Date()));
+    const written = timeline(register, FIRM.zone, new Date());
+    await insertAll(trx, 'timeline', written.entries);
+    await insertAll(trx, 'timeline_person', written.people);
+    await insertAll(trx, 'timeline_staff', written.told);
     await insertAll(
       trx,
       'file_person',
@@ -254,6 +260,35 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
     for (const topic of ['records', 'mailings', 'mailboxes'] as const) await noteChange(trx, topic);
   });
   return true;
+}
+
+/** From so many clients on, some people were entered twice, as in any register that has grown. */
+const GROWN = 100;
+const TWICE = [8, 30, 71];
+
+async function twiceHere(trx: Transaction, clients: DemoRegister['clients']): Promise<void> {
+  if (clients.length < GROWN) return;
+  for (const at of TWICE) {
+    const [person] = clients[at]?.people ?? [];
+    const [address] = person?.addresses ?? [];
+    if (!person || !address) continue;
+    const [id = 0] = await trx('person').insert({
+      first_name: `${person.firstName.slice(0, 1)}.`,
+      last_name: person.lastName,
+    });
+    await trx('address').insert({
+      ...{
+        person_id: id,
+        email: address.email,
+        email_key: addressKey(address.email),
+        current: 1,
+        position: 0,
+      },
+    });
+    await trx('client_person').insert({
+      ...{ client_id: clients[at]?.id ?? 0, person_id: id, role: 'contact', position: 5, writes: 0 },
+    });
+  }
 }
 
 /** Points the demo mailboxes at the exchange, whose ports may differ from start to start. */

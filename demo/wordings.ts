@@ -9,7 +9,12 @@ const paragraph = (...content: DocNode[]): DocNode => ({ type: 'paragraph', cont
 const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
 
 /** Stock paragraphs and templates the firm has at hand. */
-export const WORDINGS: { kind: 'template' | 'paragraph'; name: string; subject: string; body: DocNode }[] = [
+export const WORDINGS: {
+  kind: 'template' | 'paragraph' | 'note';
+  name: string;
+  subject: string;
+  body: DocNode;
+}[] = [
   {
     kind: 'paragraph',
     name: 'Received, will answer',
@@ -48,6 +53,28 @@ export const WORDINGS: { kind: 'template' | 'paragraph'; name: string; subject: 
         text(' with you before the spring. Which mornings would suit you in the next three weeks?'),
       ),
       paragraph(text('If ringing is easier, '), field('adviser.phone'), text(' reaches me.')),
+    ),
+  },
+  {
+    kind: 'note',
+    name: 'Nobody there',
+    subject: '',
+    body: doc(
+      paragraph(text('Rang about '), field('file.title', 'this'), text('; nobody there. Will try again.')),
+    ),
+  },
+  {
+    kind: 'note',
+    name: 'Asked for papers',
+    subject: '',
+    body: doc(
+      paragraph(
+        text('Asked '),
+        field('greeting', 'them'),
+        text(' for the papers on '),
+        field('file.title', 'this'),
+        text('.'),
+      ),
     ),
   },
 ];

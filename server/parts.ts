@@ -1,9 +1,9 @@
 import { messageEntries } from './correspondence/ledger/messages.ts';
-import { noteEntries } from './correspondence/ledger/notes.ts';
 import type { LedgerKind } from './correspondence/ledger/port.ts';
 import type { OutgoingKind } from './dispatch/port.ts';
 import { mailings } from './mailing/outgoing.ts';
 import type { Chore } from './mailbox/sync/sync.ts';
+import { timelineEntries } from './timeline/ledger.ts';
 import { letters } from './writing/outgoing.ts';
 import { mirrorDrafts } from './writing/mirror.ts';
 
@@ -14,4 +14,4 @@ export const OUTGOING: readonly OutgoingKind[] = [letters, mailings];
 export const CHORES: readonly Chore[] = [mirrorDrafts];
 
 /** What stands in a client's ledger: a further kind is added here, and nowhere else. */
-export const LEDGER: readonly LedgerKind[] = [messageEntries, noteEntries];
+export const LEDGER: readonly LedgerKind[] = [messageEntries, timelineEntries];

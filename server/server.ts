@@ -10,6 +10,7 @@ import { refill } from './intake/refill.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
 import { MailboxSupervisor } from './mailbox/sync/supervisor.ts';
+import { DoublesWorker } from './records/doubles/worker.ts';
 import { ImportWorker } from './records/import/worker.ts';
 import { AppContext } from './foundation/context.ts';
 import { migrateAt } from './foundation/migrate.ts';
@@ -32,6 +33,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   const weigher = config.workers ? new Weigher(context) : null;
   const worker = config.workers ? new DispatchWorker(context, OUTGOING) : null;
   const importer = config.workers ? new ImportWorker(context) : null;
+  const doubles = config.workers ? new DoublesWorker(context) : null;
   const server = await listen(context, config.port);
   context.held.start(context.log);
   supervisor?.start();
@@ -43,6 +45,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
     );
   worker?.start();
   importer?.start();
+  doubles?.start();
   return {
     context,
     port: (server.address() as AddressInfo).port,
@@ -50,7 +53,8 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
     stop: async () => {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();
-      await Promise.all([closed, supervisor?.stop(), weigher?.stop(), worker?.stop(), importer?.stop()]);
+      const workers = [supervisor, weigher, worker, importer, doubles];
+      await Promise.all([closed, ...workers.map((each) => each?.stop())]);
       context.held.stop();
       await db.destroy();
     },

@@ -118,6 +118,20 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./selection/Selection.vue'),
   },
   {
+    name: 'mending',
+    path: 'mending',
+    title: 'Mending',
+    show: () => import('./mending/Mending.vue'),
+    rail: { group: 'Records' },
+    find: true,
+  },
+  {
+    name: 'two or one',
+    path: 'mending/:subject(client|person)/:a(\\d+)/:b(\\d+)',
+    title: 'Two or one',
+    show: () => import('./mending/SideBySide.vue'),
+  },
+  {
     name: 'import',
     path: 'clients/import/:id(\\d+)?',
     title: 'Bring a list in',

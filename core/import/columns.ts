@@ -29,6 +29,13 @@ export const TARGETS = {
   'file.stage': 'Stage',
   'file.opened': 'Opened',
   'file.closed': 'Closed',
+  'fee.number': 'Fee note number',
+  'fee.issued': 'Fee note issued',
+  'fee.due': 'Fee note due',
+  'fee.amount': 'Fee note amount, with tax',
+  'fee.tax': 'Tax within the amount',
+  'fee.paid': 'Fee note paid on',
+  'fee.words': 'What the fee note is for',
 } as const;
 export type BuiltInTarget = keyof typeof TARGETS;
 /** A field of the firm's own as a target, by its number. */
@@ -36,6 +43,19 @@ export type Target = BuiltInTarget | `field:${number}`;
 
 /** Words that columns are headed by, folded; the first of a line's that fits is meant (common practice). */
 const HEADED: readonly [BuiltInTarget, RegExp][] = [
+  ['fee.number', /^(?:fee ?note|invoice|bill) ?(?:no|number|nr|ref(?:erence)?|id)?$/],
+  [
+    'fee.issued',
+    /^(?:(?:fee ?note|invoice|bill) date|(?:date )?(?:issued|invoiced|billed)(?: on)?|fee note issued)$/,
+  ],
+  ['fee.due', /^(?:due|payable|(?:date )?due(?: on| by)?|due date|fee note due)$/],
+  [
+    'fee.amount',
+    /^(?:amount|gross|total|fee|sum)(?: (?:with|incl(?:uding)?) ?tax)?$|^fee note amount with tax$/,
+  ],
+  ['fee.tax', /^(?:tax|vat|sales tax|tax within the amount)$/],
+  ['fee.paid', /^(?:paid|paid on|date paid|payment date|fee note paid on)$/],
+  ['fee.words', /^(?:what the fee note is for|fee ?note (?:text|words|description))$/],
   ['file.number', /^(?:file|matter|job|case|ref(?:erence)?) ?(?:no|number|nr|ref(?:erence)?|code|id)?$/],
   ['file.title', /^(?:file|matter|job|case) ?(?:title|name|description|subject)$|^subject$/],
   ['file.stage', /^(?:stage|phase|progress)$/],

@@ -1,6 +1,6 @@
 import { addressKey, nameKey } from '../address/address.ts';
 import { readPhone } from '../address/phone.ts';
-import type { Wanted } from './plan.ts';
+import type { FeeSaid, Link, Wanted } from './plan.ts';
 
 /** A record as it stands: built-in fields, and the firm's own as `field:12`. */
 export type Standing = Record<string, unknown>;
@@ -26,6 +26,11 @@ export interface KnownFile {
   title: string;
   record: Standing;
 }
+export interface KnownFee {
+  id: number | null;
+  number: string;
+  record: Partial<FeeSaid> & { fileNumber: string | null };
+}
 export interface KnownClient {
   id: number | null;
   /** It was made a moment ago, by a row before. */
@@ -42,6 +47,10 @@ export interface Meant {
   clients: readonly KnownClient[];
   /** The file of the row's number, and whose it is. */
   file: { file: KnownFile; client: KnownClient } | null;
+  /** The fee note of the row's number, and whose it is. */
+  fee: { fee: KnownFee; client: KnownClient } | null;
+  /** Whom a field names; null: nobody, or more than one. */
+  linked(link: Link): number | null;
   /** Somebody at one of the row's addresses who is not of the client. */
   elsewhere: KnownPerson | null;
 }
@@ -62,14 +71,17 @@ export interface Plan {
   client: Part<KnownClient> | null;
   person: (Part<KnownPerson> & { joins: boolean; role: string | null }) | null;
   file: Part<KnownFile> | null;
+  fee: Part<KnownFee> | null;
 }
 
-const refused = (...words: string[]): Plan => ({
+/** A row of which nothing is done. @param words why, for a person */
+export const refused = (...words: string[]): Plan => ({
   outcome: 'refused',
   words,
   client: null,
   person: null,
   file: null,
+  fee: null,
 });
 
 /**
@@ -85,19 +97,65 @@ export function decideRow(wanted: Wanted, meant: Meant, existing: 'change' | 'le
     );
   if (named && wanted.client.name && nameKey(named.client.name) !== nameKey(wanted.client.name))
     return refused(`File ${named.file.number} is ${named.client.name}’s, not ${wanted.client.name}’s.`);
-  const found = named?.client ?? meant.clients[0] ?? null;
+  const found = named?.client ?? meant.clients[0] ?? meant.fee?.client ?? null;
   if (!found && !wanted.client.name)
-    return refused(`There is no file ${wanted.file?.number ?? ''}, and no client is named.`);
+    return refused(
+      wanted.file
+        ? `There is no file ${wanted.file.number}, and no client is named.`
+        : `There is no fee note ${wanted.fee?.number ?? ''}, and no client is named.`,
+    );
+  const unlinked = linkFields(wanted, meant);
+  if (unlinked) return refused(unlinked);
   const changes = existing === 'change';
+  const fee = feePart(wanted, meant, found, changes);
+  if (typeof fee === 'string') return refused(fee);
   const client = clientPart(wanted, found, changes, country);
   const person = personPart(wanted, client.known, meant.elsewhere, changes, country);
   const file = filePart(wanted, client.known, named?.file ?? null, changes);
-  const words = [...clientWords(client), ...personWords(person), ...fileWords(file)];
-  const parts = [client, person, file].filter((part) => part !== null);
+  const words = [...clientWords(client), ...personWords(person), ...fileWords(file), ...feeWords(fee)];
+  const parts = [client, person, file, fee].filter((part) => part !== null);
   bringUp(client, person, file);
+  if (fee) Object.assign(fee.known.record, fee.after);
   const outcome = client.fresh ? 'add' : words.length ? 'change' : 'same';
   const left = !words.length && !changes && parts.length ? ['Here already; left as it is.'] : words;
-  return { outcome, words: left, client, person, file };
+  return { outcome, words: left, client, person, file, fee };
+}
+
+/** Puts into the row whom its fields name. @returns what is wrong, if anything */
+function linkFields(wanted: Wanted, meant: Meant): string | null {
+  for (const link of wanted.links) {
+    const id = meant.linked(link);
+    if (id === null)
+      return `${link.label}: “${link.text.slice(0, 60)}” is ${link.kind === 'person' ? 'nobody’s address here, or several people’s' : 'no client here, or several'}.`;
+    const part = wanted[link.of];
+    if (part) part.set[link.key] = id;
+  }
+  return null;
+}
+
+/** What a row makes of a fee note. @returns why not, in words */
+function feePart(
+  { fee: wanted, file, client }: Wanted,
+  { fee: known }: Meant,
+  found: KnownClient | null,
+  changes: boolean,
+): Part<KnownFee> | null | string {
+  if (!wanted) return null;
+  if (known && known.client !== found)
+    return `Fee note ${wanted.number} is ${known.client.name}’s, not ${found?.name ?? client.name}’s.`;
+  const now = known?.fee.record ?? { fileNumber: null };
+  const set: Standing = { ...wanted.set, ...(file?.number ? { fileNumber: file.number } : {}) };
+  if (!known) {
+    if (!wanted.set.issuedOn || wanted.set.amount === undefined)
+      return `Fee note ${wanted.number} is new: the day it was issued and its amount are wanted.`;
+    set.dueOn ??= wanted.set.issuedOn;
+    set.tax ??= 0;
+  }
+  const { issuedOn = '', dueOn = '', amount = 0, tax = 0 } = { ...now, ...set } as Partial<FeeSaid>;
+  if (dueOn < issuedOn) return `Fee note ${wanted.number} cannot be due before it is issued.`;
+  if (tax > amount) return `The tax of fee note ${wanted.number} is more than its amount.`;
+  const fee: KnownFee = known?.fee ?? { id: null, number: wanted.number, record: { fileNumber: null } };
+  return { known: fee, fresh: !known, after: changes || !known ? differing(set, now) : {} };
 }
 
 function clientPart(
@@ -237,6 +295,11 @@ const CALLED: Record<string, string> = {
   phones: 'telephone',
   addresses: 'email address',
   postal: 'postal address',
+  issuedOn: 'day issued',
+  dueOn: 'day due',
+  paidOn: 'day paid',
+  words: 'wording',
+  fileNumber: 'file',
 };
 const MOST_NAMED = 6;
 const calledOf = (after: Standing) => {
@@ -259,6 +322,14 @@ function personWords(person: Plan['person']): string[] {
   if (fresh) return [`New person ${name}.`];
   const what = [calledOf(after), role === null ? '' : 'role'].filter(Boolean).join(', ');
   return [...(joins ? [`${name} joins.`] : []), ...(what && !joins ? [`Changes ${what} of ${name}.`] : [])];
+}
+
+function feeWords(fee: Part<KnownFee> | null): string[] {
+  if (!fee) return [];
+  if (fee.fresh) return [`New fee note ${fee.known.number}.`];
+  return Object.keys(fee.after).length
+    ? [`Changes ${calledOf(fee.after)} of fee note ${fee.known.number}.`]
+    : [];
 }
 
 function fileWords(file: Part<KnownFile> | null): string[] {

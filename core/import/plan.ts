@@ -1,4 +1,5 @@
 import { addressKey, isAddress } from '../address/address.ts';
+import { countryCode } from '../address/country.ts';
 import { readPhone } from '../address/phone.ts';
 import { readDay } from '../office/day.ts';
 import type { FactKind } from '../facts/catalogue.ts';
@@ -15,6 +16,28 @@ export interface Wanted {
   };
   person: { set: Record<string, unknown>; emails: string[]; phones: string[]; role: string | null } | null;
   file: { number: string; set: Record<string, unknown> } | null;
+  fee: { number: string; set: Partial<FeeSaid> } | null;
+  /** Fields that name somebody else of the register. */
+  links: Link[];
+}
+
+/** What a row says of a fee note. */
+export interface FeeSaid {
+  issuedOn: string;
+  dueOn: string;
+  amount: number;
+  tax: number;
+  paidOn: string;
+  words: string;
+}
+
+/** A field of the firm's own that names a person, by an address, or a client, by the name. */
+export interface Link {
+  of: 'client' | 'person' | 'file';
+  key: string;
+  label: string;
+  kind: 'person' | 'client';
+  text: string;
 }
 
 /** A field of the firm's own, as a cell is read for it. */
@@ -35,8 +58,6 @@ export interface Reckoning {
   interests: ReadonlyMap<string, string>;
   /** By name and by address. */
   advisers: ReadonlyMap<string, number>;
-  /** By name in English and by its two letters. */
-  countries: ReadonlyMap<string, string>;
   fields: ReadonlyMap<string, OwnField>;
 }
 
@@ -102,6 +123,9 @@ class Row {
   private readonly client: Record<string, unknown> = {};
   private readonly person: Record<string, unknown> = {};
   private readonly file: Record<string, unknown> = {};
+  private readonly fee: Partial<FeeSaid> = {};
+  private feeNumber = '';
+  private readonly links: Link[] = [];
   private name = '';
   private number = '';
   private role: string | null = null;
@@ -126,7 +150,9 @@ class Row {
     const named = [this.person.firstName, this.person.lastName].filter(Boolean).join(' ');
     // A list of people alone: each is a client.
     const name = this.name || named || '';
-    if (!name && !this.number) this.problems.push('It names neither a client nor a file.');
+    if (!name && !this.number && !this.feeNumber) this.problems.push('It names neither a client nor a file.');
+    if (!this.feeNumber && Object.keys(this.fee).length)
+      this.problems.push('It says something of a fee note, but not its number.');
     const hasPerson = named !== '' || this.emails.length > 0;
     // A number without a person is the client's.
     if (!hasPerson) this.phones.client.push(...this.phones.person.splice(0));
@@ -140,6 +166,8 @@ class Row {
         ? { set: this.person, emails: this.emails, phones: this.phones.person, role: this.role }
         : null,
       file: this.number || this.file.title ? { number: this.number, set: this.file } : null,
+      fee: this.feeNumber ? { number: this.feeNumber, set: this.fee } : null,
+      links: this.links,
     };
   }
 
@@ -183,6 +211,13 @@ class Row {
     const value = known instanceof Map ? known.get(low(cell)) : (known as Record<string, string>)[low(cell)];
     if (value === undefined) this.problems.push(`“${cell.slice(0, 60)}” is none of the ${what}.`);
     else this[of][field] = value;
+  }
+
+  /** Of the office's own country nothing is noted. */
+  country(cell: string): void {
+    const code = countryCode(cell);
+    if (code === null) this.problems.push(`“${cell.slice(0, 60)}” is none of the countries we know.`);
+    else this.client.country = code === this.by.country ? '' : code;
   }
 
   list(of: 'tags' | 'interests', cell: string): void {
@@ -239,6 +274,27 @@ class Row {
     else this.client.since = year;
   }
 
+  feeNote(cell: string): void {
+    if (cell.length > 40) this.problems.push('The number of the fee note is too long: 40 letters at most.');
+    this.feeNumber = cell;
+  }
+
+  feeDay(field: 'issuedOn' | 'dueOn' | 'paidOn', cell: string): void {
+    const day = dayOf(cell, this.by.today);
+    if (day === null) this.problems.push(`“${cell.slice(0, 40)}” is no day.`);
+    else this.fee[field] = day;
+  }
+
+  feeMoney(field: 'amount' | 'tax', cell: string): void {
+    const number = numberOf(cell);
+    if (number === undefined || number < 0) this.problems.push(`“${cell.slice(0, 40)}” is no amount.`);
+    else this.fee[field] = Math.round(number * 100) / 100;
+  }
+
+  feeWords(cell: string): void {
+    this.fee.words = cell.slice(0, 300);
+  }
+
   get reckoning(): Reckoning {
     return this.by;
   }
@@ -246,6 +302,9 @@ class Row {
   private ownField(key: string, cell: string): void {
     const field = this.by.fields.get(key);
     if (!field) return void this.problems.push('A column is put into a field that is not there any more.');
+    const { of, label, kind } = field;
+    if (kind === 'person' || kind === 'client')
+      return void this.links.push({ of, key, label, kind, text: cell.slice(0, 254) });
     const value = fieldValue(field, cell, this.by.today);
     if (value === undefined) this.problems.push(`${field.label}: “${cell.slice(0, 60)}” cannot stand in it.`);
     else this[field.of][key] = value;
@@ -262,8 +321,7 @@ const TAKEN: Record<Exclude<Target, `field:${number}`>, (row: Row, cell: string)
     row.among('client', 'service', cell, row.reckoning.services, 'office’s services'),
   'client.place': (row, cell) => row.text('client', 'place', cell, 200),
   'client.postal': (row, cell) => row.postalLines(cell),
-  'client.country': (row, cell) =>
-    row.among('client', 'country', cell, row.reckoning.countries, 'countries we know'),
+  'client.country': (row, cell) => row.country(cell),
   'client.greeting': (row, cell) => row.text('client', 'greeting', cell, 120),
   'client.adviser': (row, cell) =>
     row.among('client', 'adviserId', cell, row.reckoning.advisers, 'office’s staff'),
@@ -284,6 +342,13 @@ const TAKEN: Record<Exclude<Target, `field:${number}`>, (row: Row, cell: string)
   'file.stage': (row, cell) => row.among('file', 'stage', cell, row.reckoning.stages, 'office’s stages'),
   'file.opened': (row, cell) => row.day('opened', cell),
   'file.closed': (row, cell) => row.day('closed', cell),
+  'fee.number': (row, cell) => row.feeNote(cell),
+  'fee.issued': (row, cell) => row.feeDay('issuedOn', cell),
+  'fee.due': (row, cell) => row.feeDay('dueOn', cell),
+  'fee.amount': (row, cell) => row.feeMoney('amount', cell),
+  'fee.tax': (row, cell) => row.feeMoney('tax', cell),
+  'fee.paid': (row, cell) => row.feeDay('paidOn', cell),
+  'fee.words': (row, cell) => row.feeWords(cell),
 };
 
 /** A day as tables write it, a time of day behind it left away. */

@@ -1,13 +1,6 @@
 import Papa from 'papaparse';
-import { decodeList, NoTable } from './text.ts';
-
-/** A table as it stands in a file. */
-export interface Table {
-  header: string[];
-  rows: string[][];
-  encoding: string;
-  delimiter: string;
-}
+import { areCards, readCards } from './cards.ts';
+import { decodeList, NoTable, type Table } from './text.ts';
 
 const MOST_ROWS = 200_000;
 const MOST_COLUMNS = 300;
@@ -17,12 +10,13 @@ const NO_FORMULA = /^'(?='*[=+\-@\t\r])/;
 const LONGEST = 20_000;
 
 /**
- * Reads a table of comma-separated values (RFC 4180), whatever parts them: the first line that is not empty bears the
+ * Reads a table of comma-separated values (RFC 4180), whatever parts them, or business cards as one: the first line that is not empty bears the
  * headings. Lines that are empty are passed over.
  * @throws NoTable with a sentence that says why it cannot be read
  */
 export function readTable(bytes: Uint8Array): Table {
   const { text, encoding } = decodeList(bytes);
+  if (areCards(text)) return readCards(text, encoding);
   const { data, meta, errors } = Papa.parse<string[]>(text, { skipEmptyLines: 'greedy' });
   const unclosed = errors.find(({ code }) => code === 'MissingQuotes');
   if (unclosed)

@@ -1,5 +1,14 @@
 import { decodeText } from '../message/charset.ts';
 
+/** A table as it stands in a file. */
+export interface Table {
+  header: string[];
+  rows: string[][];
+  encoding: string;
+  /** What parts its columns; `card` where it was made of cards. */
+  delimiter: string;
+}
+
 /** Why a file cannot be read as a table: a sentence for whoever chose it. */
 export class NoTable extends Error {}
 

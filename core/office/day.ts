@@ -51,3 +51,19 @@ export function dayWords(day: string): string {
     timeZone: 'UTC',
   });
 }
+
+/**
+ * The time of day somebody typed: `14:30`, `14.30`, `1430`, `9`, `2pm`.
+ * @returns as `14:30`; null when it is none
+ */
+export function readTime(text: string): string | null {
+  const typed = text.slice(0, LONGEST).trim().toLowerCase();
+  const found = /^(\d{1,2})(?:[:.h]?(\d{2}))?\s?(am|pm)?$/.exec(typed);
+  if (!found) return null;
+  const half = found[3];
+  const hour = Number(found[1]);
+  const minute = Number(found[2] ?? 0);
+  if (hour > (half ? 12 : 23) || (half && hour === 0) || minute > 59) return null;
+  const whole = half ? (hour % 12) + (half === 'pm' ? 12 : 0) : hour;
+  return `${String(whole).padStart(2, '0')}:${String(minute).padStart(2, '0')}`;
+}

@@ -2,7 +2,7 @@ import type { FactKind } from '../facts/catalogue.ts';
 import type { Operator, Test } from './tree.ts';
 
 /** What lines can speak of: what can be picked out, and what hangs on it. */
-export const AMONG = ['client', 'person', 'file', 'fee note', 'mailing', 'message'] as const;
+export const AMONG = ['client', 'person', 'file', 'fee note', 'mailing', 'message', 'entry'] as const;
 export type Among = (typeof AMONG)[number];
 
 /** What sort of thing a fact is, for selecting. */
@@ -104,8 +104,12 @@ export const SELECTABLE = {
   'client.mailings': { of: 'client', label: 'Delivery of mailings', kind: 'choice' },
   'client.optedOut': { of: 'client', label: 'Opt-outs', kind: 'choices' },
   'client.fileNumbers': { of: 'client', label: 'File numbers', kind: 'words' },
+  'client.openFiles': { of: 'client', label: 'Open files', kind: 'number' },
+  'client.spoken': { of: 'client', label: 'Last message', kind: 'time' },
   'client.heard': { of: 'client', label: 'Last word from them', kind: 'time' },
   'client.written': { of: 'client', label: 'Last word to them', kind: 'time' },
+  'client.met': { of: 'client', label: 'Last call or meeting', kind: 'time' },
+  'client.planned': { of: 'client', label: 'Next call or meeting planned', kind: 'time' },
   'client.weOwe': {
     of: 'client',
     label: 'We owe an answer',
@@ -199,6 +203,14 @@ export const SELECTABLE = {
   'message.from': { of: 'message', label: 'Writer', kind: 'choice' },
   'message.at': { of: 'message', label: 'Day written', kind: 'time' },
   'message.subject': { of: 'message', label: 'Subject', kind: 'text' },
+
+  'entry.kind': { of: 'entry', label: 'Note, call or meeting', kind: 'choice' },
+  'entry.at': { of: 'entry', label: 'Day of it', kind: 'time' },
+  'entry.state': { of: 'entry', label: 'Planned or held', kind: 'choice' },
+  'entry.staff': { of: 'entry', label: 'Colleagues who took part', kind: 'choices' },
+  'entry.by': { of: 'entry', label: 'Written down by', kind: 'choice' },
+  'entry.words': { of: 'entry', label: 'What it was about', kind: 'text' },
+  'entry.outcome': { of: 'entry', label: 'How it went', kind: 'text' },
 } as const satisfies Record<string, BuiltIn>;
 
 /** A fact of every office's: one without its SQL does not compile. */
@@ -221,6 +233,12 @@ export const RELATIONS = {
   'client.fees': { of: 'client', to: 'fee note', label: 'Their fee notes', one: 'a fee note' },
   'client.mailed': { of: 'client', to: 'mailing', label: 'Mailings they had', one: 'a mailing' },
   'client.messages': { of: 'client', to: 'message', label: 'Their correspondence', one: 'a message' },
+  'client.entries': {
+    of: 'client',
+    to: 'entry',
+    label: 'Their notes, calls and meetings',
+    one: 'a note, call or meeting',
+  },
   'person.clients': {
     of: 'person',
     to: 'client',
@@ -230,10 +248,22 @@ export const RELATIONS = {
   },
   'person.files': { of: 'person', to: 'file', label: 'Files they are named on', one: 'a file', role: true },
   'person.mailed': { of: 'person', to: 'mailing', label: 'Mailings they had', one: 'a mailing' },
+  'person.entries': {
+    of: 'person',
+    to: 'entry',
+    label: 'Calls and meetings they took part in',
+    one: 'a call or meeting',
+  },
   'file.client': { of: 'file', to: 'client', label: 'Its client', one: 'a client' },
   'file.people': { of: 'file', to: 'person', label: 'People named on it', one: 'a person', role: true },
   'file.fees': { of: 'file', to: 'fee note', label: 'Its fee notes', one: 'a fee note' },
   'file.messages': { of: 'file', to: 'message', label: 'Its correspondence', one: 'a message' },
+  'file.entries': {
+    of: 'file',
+    to: 'entry',
+    label: 'Its notes, calls and meetings',
+    one: 'a note, call or meeting',
+  },
 } as const satisfies Record<string, RelationInfo>;
 export type RelationKey = keyof typeof RELATIONS;
 

@@ -83,6 +83,7 @@ export function satisfies(line: Line, record: Asked, asking: Asking): boolean {
 
 /** Whether a selection takes a record. */
 export function selects(selection: Selection, record: SelectableRecord, asking: Asking): boolean {
+  if (selection.only && !selection.only.includes(record.id)) return false;
   if (selection.removed.includes(record.id)) return false;
   if (selection.added.includes(record.id)) return true;
   if (record.past && !selection.past) return false;

@@ -85,7 +85,7 @@ export const HEADS: Record<Match, string> = {
 
 /** A selection in one plain sentence, with what is said by hand. */
 export function explain(selection: Selection, catalogue: Catalogue): string {
-  const { subject, of, past, added, removed } = selection;
+  const { subject, of, past, added, removed, only } = selection;
   const clauses = saidLines(of).map((line) => clause(line, subject, catalogue));
   const who = `${past ? '' : PAST_OUT[subject]}${PLURAL[subject].toLowerCase()}`;
   const [but, plain] = [clauses.filter(isBut), clauses.filter((words) => !isBut(words))];
@@ -96,7 +96,8 @@ export function explain(selection: Selection, catalogue: Catalogue): string {
     added.length ? `${added.length} put in by hand` : '',
     removed.length ? `${removed.length} taken out by hand` : '',
   ].filter(Boolean);
-  return `${sentence}${byHand.length ? `; ${listed(byHand, 'and')}` : ''}.`;
+  const ticked = only ? `; of these only ${only.length} that were ticked` : '';
+  return `${sentence}${byHand.length ? `; ${listed(byHand, 'and')}` : ''}${ticked}.`;
 }
 
 /** Whether a clause takes away: such ones stand last. */

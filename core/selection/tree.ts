@@ -65,6 +65,8 @@ export interface Selection {
   added: number[];
   /** Taken out by hand. */
   removed: number[];
+  /** Of all these only those that were ticked, where some were. */
+  only?: number[] | undefined;
 }
 
 /** A selection of the clients that satisfy every one of these lines. */

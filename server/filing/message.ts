@@ -18,7 +18,7 @@ import { readAgain, readingOf } from '../reading/kept.ts';
 import type { KeptReading } from '../reading/pack.ts';
 import { CouldNotBeRead, pool } from '../reading/pool.ts';
 import { framePage, plainAsHtml } from '../security/html.ts';
-import { notesOf } from '../correspondence/notes.ts';
+import { readEntries } from '../timeline/entries.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
@@ -112,7 +112,7 @@ async function placeOf(db: Knex, { id, candidates: kept }: MessageRecord) {
   const [fileIds, steps, notes] = await Promise.all([
     idsOf(db('filing').where({ message_id: id }).orderBy('file_id'), 'filing.file_id'),
     history(db, id),
-    notesOf(db, (query) => query.where('note.message_id', id)),
+    readEntries(db, (query) => query.where('timeline.message_id', id).limit(MOST_NOTES)),
   ]);
   const files = await filesByIds(db, [...fileIds, ...candidates.map((candidate) => candidate.fileId)]);
   return {
@@ -184,6 +184,7 @@ async function twinsOf(
 }
 
 const MOST_TWINS = 5;
+const MOST_NOTES = 50;
 
 /** What was done with a message, by whom and when: first to last. */
 async function history(db: Knex, id: number): Promise<MessageView['history']> {

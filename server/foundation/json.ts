@@ -33,6 +33,9 @@ const Lesson = z.object({
   evident: z.literal(true).optional(),
 });
 
+const Row = z.record(z.string(), z.unknown()).nullable();
+const RowChange = z.object({ table: z.string(), before: Row, after: Row });
+
 /** What each column of text holds that is JSON. Older versions wrote some of it: what they left out has a default. */
 const COLUMNS = {
   'client.postal': z.array(z.string()),
@@ -57,6 +60,8 @@ const COLUMNS = {
   'wording.body': Doc,
   'selection.tree': Selection,
   'preference.value': z.array(z.string()),
+  'double_pair.reasons': z.array(z.string()),
+  'record_merge.changes': z.array(RowChange),
   'mailing.subject': DocNodeSchema,
   'mailing.body': DocNodeSchema,
   'dispatch.facts': z.record(z.string(), z.string()),

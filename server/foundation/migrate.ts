@@ -17,6 +17,9 @@ import * as register from './migrations/0013_register.ts';
 import * as imports from './migrations/0014_import.ts';
 import * as selected from './migrations/0015_selections.ts';
 import * as countries from './migrations/0016_countries.ts';
+import * as timeline from './migrations/0017_timeline.ts';
+import * as doubles from './migrations/0018_doubles.ts';
+import * as upkeep from './migrations/0019_upkeep.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -35,6 +38,9 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0014_import': imports,
   '0015_selections': selected,
   '0016_countries': countries,
+  '0017_timeline': timeline,
+  '0018_doubles': doubles,
+  '0019_upkeep': upkeep,
 };
 
 /** Whether migrations are still to be carried out. */

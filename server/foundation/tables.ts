@@ -49,7 +49,9 @@ export interface Rows {
       | 'drafts'
       | 'pending'
       | 'imports'
-      | 'selections';
+      | 'selections'
+      | 'timeline'
+      | 'doubles';
     subject: 'client' | 'file' | 'message' | 'mailbox' | 'mailing' | 'staff' | 'import' | null;
     subject_id: number | null;
     at: Date;
@@ -132,6 +134,18 @@ export interface Rows {
     answered_message_id: number | null;
     refused: string | null;
     sent_uid: number | null;
+  };
+  double_pair: {
+    id: number;
+    subject: 'client' | 'person';
+    client_a: number | null;
+    client_b: number | null;
+    person_a: number | null;
+    person_b: number | null;
+    score: number;
+    reasons: string;
+    dismissed_at: Date | null;
+    dismissed_by: number | null;
   };
   draft: {
     id: number;
@@ -471,14 +485,6 @@ export interface Rows {
     owner: string | null;
     until: Date;
   };
-  note: {
-    id: number;
-    file_id: number;
-    message_id: number | null;
-    staff_id: number;
-    at: Date;
-    words: string;
-  };
   office_rule: {
     id: number;
     looks_at: 'address' | 'domain' | 'list' | 'subject';
@@ -550,6 +556,18 @@ export interface Rows {
     hash: Buffer;
     words: string;
   };
+  record_merge: {
+    id: number;
+    subject: 'client' | 'person';
+    kept_id: number;
+    dropped_id: number;
+    kept_name: string;
+    dropped_name: string;
+    staff_id: number;
+    at: Date;
+    changes: string;
+    undone_at: Date | null;
+  };
   recovery_code: {
     staff_id: number;
     code_hash: Buffer;
@@ -567,6 +585,13 @@ export interface Rows {
     noted_at: Date;
     state: 'noted' | 'held' | 'applied' | 'dismissed';
     settled_by: number | null;
+  };
+  right_as_it_is: {
+    gap: string;
+    record_id: number;
+    mark: string;
+    staff_id: number;
+    at: Date;
   };
   selection: {
     id: number;
@@ -634,6 +659,35 @@ export interface Rows {
     name: string;
     position: number;
   };
+  timeline: {
+    id: number;
+    kind: 'note' | 'call' | 'meeting';
+    state: 'planned' | 'done' | 'off';
+    client_id: number;
+    file_id: number;
+    message_id: number | null;
+    staff_id: number;
+    at: Date;
+    ends_at: Date | null;
+    place: string;
+    words: string;
+    outcome: string;
+    remind_at: Date | null;
+    remind_id: number | null;
+    uid: string | null;
+    sequence: number;
+    gone_at: Date | null;
+  };
+  timeline_person: {
+    timeline_id: number;
+    person_id: number;
+  };
+  timeline_staff: {
+    timeline_id: number;
+    staff_id: number;
+    tie: 'took part' | 'told';
+    seen_at: Date | null;
+  };
   topic: {
     id: number;
     name: string;
@@ -651,7 +705,7 @@ export interface Rows {
   };
   wording: {
     id: number;
-    kind: 'template' | 'paragraph';
+    kind: 'template' | 'paragraph' | 'note';
     name: string;
     subject: string;
     body: string;
@@ -676,6 +730,7 @@ declare module 'knex/types/tables.js' {
     conversation: Knex.CompositeTableType<Rows['conversation'], Written<Rows['conversation']>>;
     delivery: Knex.CompositeTableType<Rows['delivery'], Written<Rows['delivery']>>;
     dispatch: Knex.CompositeTableType<Rows['dispatch'], Written<Rows['dispatch']>>;
+    double_pair: Knex.CompositeTableType<Rows['double_pair'], Written<Rows['double_pair']>>;
     draft: Knex.CompositeTableType<Rows['draft'], Written<Rows['draft']>>;
     draft_enclosure: Knex.CompositeTableType<Rows['draft_enclosure'], Written<Rows['draft_enclosure']>>;
     fee_note: Knex.CompositeTableType<Rows['fee_note'], Written<Rows['fee_note']>>;
@@ -708,7 +763,6 @@ declare module 'knex/types/tables.js' {
     message_party: Knex.CompositeTableType<Rows['message_party'], Written<Rows['message_party']>>;
     message_subject: Knex.CompositeTableType<Rows['message_subject'], Written<Rows['message_subject']>>;
     migration_lease: Knex.CompositeTableType<Rows['migration_lease'], Written<Rows['migration_lease']>>;
-    note: Knex.CompositeTableType<Rows['note'], Written<Rows['note']>>;
     office_rule: Knex.CompositeTableType<Rows['office_rule'], Written<Rows['office_rule']>>;
     one_time_link: Knex.CompositeTableType<Rows['one_time_link'], Written<Rows['one_time_link']>>;
     opt_out: Knex.CompositeTableType<Rows['opt_out'], Written<Rows['opt_out']>>;
@@ -722,8 +776,10 @@ declare module 'knex/types/tables.js' {
     raw: Knex.CompositeTableType<Rows['raw'], Written<Rows['raw']>>;
     raw_piece: Knex.CompositeTableType<Rows['raw_piece'], Written<Rows['raw_piece']>>;
     raw_words: Knex.CompositeTableType<Rows['raw_words'], Written<Rows['raw_words']>>;
+    record_merge: Knex.CompositeTableType<Rows['record_merge'], Written<Rows['record_merge']>>;
     recovery_code: Knex.CompositeTableType<Rows['recovery_code'], Written<Rows['recovery_code']>>;
     return_report: Knex.CompositeTableType<Rows['return_report'], Written<Rows['return_report']>>;
+    right_as_it_is: Knex.CompositeTableType<Rows['right_as_it_is'], Written<Rows['right_as_it_is']>>;
     selection: Knex.CompositeTableType<Rows['selection'], Written<Rows['selection']>>;
     selection_member: Knex.CompositeTableType<Rows['selection_member'], Written<Rows['selection_member']>>;
     sender_domain: Knex.CompositeTableType<Rows['sender_domain'], Written<Rows['sender_domain']>>;
@@ -734,6 +790,9 @@ declare module 'knex/types/tables.js' {
     staff: Knex.CompositeTableType<Rows['staff'], Written<Rows['staff']>>;
     stage: Knex.CompositeTableType<Rows['stage'], Written<Rows['stage']>>;
     tag: Knex.CompositeTableType<Rows['tag'], Written<Rows['tag']>>;
+    timeline: Knex.CompositeTableType<Rows['timeline'], Written<Rows['timeline']>>;
+    timeline_person: Knex.CompositeTableType<Rows['timeline_person'], Written<Rows['timeline_person']>>;
+    timeline_staff: Knex.CompositeTableType<Rows['timeline_staff'], Written<Rows['timeline_staff']>>;
     topic: Knex.CompositeTableType<Rows['topic'], Written<Rows['topic']>>;
     topic_opt_out: Knex.CompositeTableType<Rows['topic_opt_out'], Written<Rows['topic_opt_out']>>;
     turn: Knex.CompositeTableType<Rows['turn'], Written<Rows['turn']>>;

@@ -1,4 +1,4 @@
-import { Router, type Response } from 'express';
+import { Router } from 'express';
 import { z } from 'zod';
 import {
   AutoFiledPage,
@@ -11,8 +11,6 @@ import {
   FilingScore,
   Id,
   MessageView,
-  Note,
-  NoteDraft,
   Page,
   PicturesQuery,
   ReadAgain,
@@ -34,7 +32,6 @@ import {
   readMessageAgain,
   viewMessage,
 } from '../filing/message.ts';
-import { addNote } from '../correspondence/notes.ts';
 import { dropRule, listRules, makeRule, tryRule } from '../filing/rules.ts';
 import { filingScore } from '../filing/score.ts';
 import { sortingQueue } from '../filing/sorting.ts';
@@ -43,6 +40,7 @@ import { weighingLeft } from '../filing/weighing.ts';
 import { setUnconnectedKinds } from '../filing/unconnected.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { framePolicy } from '../security/html.ts';
+import { download } from './download.ts';
 import { only, reply, staffOf } from './guard.ts';
 
 /** Sorting, what was filed by itself, rules, and messages opened. */
@@ -91,9 +89,6 @@ export function filingRoutes(context: AppContext): Router {
     await dropRule(db, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
-  router.post('/notes', async (req, res) =>
-    reply(res, Note, await addNote(db, staffOf(res).id, NoteDraft.parse(req.body))),
-  );
   router.get('/messages/:id/page', async (req, res) => {
     const pictures = PicturesQuery.parse(req.query).pictures === '1';
     const page = await messagePage(db, staffOf(res).id, Id.parse(req.params.id), pictures);
@@ -123,15 +118,4 @@ export function filingRoutes(context: AppContext): Router {
     download(res, part.filename, 'application/octet-stream', part.content);
   });
   return router;
-}
-
-/** Offers bytes for saving; never shown within our origin. */
-function download(res: Response, filename: string, type: string, bytes: Uint8Array): void {
-  res.set({
-    'Content-Type': type,
-    'X-Content-Type-Options': 'nosniff',
-    'Content-Security-Policy': "default-src 'none'; sandbox",
-  });
-  res.attachment(filename.replace(/[^\p{L}\p{N} ._()+-]/gu, '_').slice(0, 120));
-  res.type(type).send(Buffer.from(bytes));
 }

@@ -17,6 +17,7 @@ import { ledger } from '../correspondence/ledger/ledger.ts';
 import type { LedgerKind } from '../correspondence/ledger/port.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { listClients, viewClient } from '../records/clients.ts';
+import { runningNow } from '../selection/catalogue.ts';
 import { search } from '../records/search.ts';
 import { findDoubles, makeClient } from '../records/create.ts';
 import { only, reply, staffOf } from './guard.ts';
@@ -27,9 +28,10 @@ import { filingRegister } from '../records/filingRegister.ts';
 export function recordsRoutes(context: AppContext, entries: readonly LedgerKind[]): Router {
   const { db } = context;
   const router = Router();
-  router.get('/clients', async (req, res) =>
-    reply(res, ClientPage, await listClients(db, ClientQuery.parse(req.query))),
-  );
+  router.get('/clients', async (req, res) => {
+    const running = await runningNow(db, staffOf(res).id);
+    reply(res, ClientPage, await listClients(db, ClientQuery.parse(req.query), running));
+  });
   router.get('/clients/doubles', async (req, res) =>
     reply(res, Doubles, await findDoubles(context, DoublesQuery.parse(req.query))),
   );

@@ -19,6 +19,7 @@ import {
   PeopleQuery,
   Wording,
   WordingDraft,
+  WordingsQuery,
 } from '../../contract/index.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { documentsOfFile } from '../writing/documents.ts';
@@ -104,7 +105,7 @@ export function writingRoutes(context: AppContext): Router {
     reply(res, z.array(Fact), await factsOfFile(db, OfFile.parse(req.query).file)),
   );
   router.get('/wordings', async (req, res) =>
-    reply(res, z.array(Wording), await listWordings(db, OfFile.parse(req.query).file)),
+    reply(res, z.array(Wording), await listWordings(db, WordingsQuery.parse(req.query))),
   );
   router.post('/wordings', only('keep wordings'), async (req, res) => {
     await saveWording(db, staffOf(res).id, WordingDraft.parse(req.body));

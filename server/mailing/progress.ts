@@ -58,7 +58,7 @@ export async function listDispatch(
 ): Promise<DispatchPage> {
   const total = await countOf(db('dispatch').where({ mailing_id: id }));
   const page = db('dispatch')
-    .join('client', 'client.id', 'dispatch.client_id')
+    .leftJoin('client', 'client.id', 'dispatch.client_id')
     .join('mailbox', 'mailbox.id', 'dispatch.mailbox_id')
     .join('staff', 'staff.id', 'mailbox.staff_id')
     .where('dispatch.mailing_id', id)
@@ -69,8 +69,9 @@ export async function listDispatch(
     .limit(limit);
   const rows = await select(page, {
     id: 'dispatch.id',
-    client_id: 'client.id',
-    client: 'client.name',
+    client_id: 'client.id?',
+    client: 'client.name?',
+    to_name: 'dispatch.to_name',
     to_address: 'dispatch.to_address',
     sender: 'staff.name',
     state: 'dispatch.state',
@@ -85,7 +86,7 @@ export async function listDispatch(
     rows: rows.map((row) => ({
       id: row.id,
       clientId: row.client_id,
-      client: row.client,
+      client: row.client ?? row.to_name,
       address: row.to_address,
       from: row.sender,
       state: row.state,

@@ -4,7 +4,7 @@ import { noteAudit } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { isDuplicate, transact, type Database, type Transaction } from '../foundation/database.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
-import { countOf, groupBy, select } from '../foundation/rows.ts';
+import { countOf, insertAll, groupBy, select } from '../foundation/rows.ts';
 import { closeSessions } from '../security/sessions.ts';
 import { turnOff } from '../security/secondStep.ts';
 import { makeLink, type LinkKind } from './links.ts';
@@ -136,6 +136,7 @@ export async function leave(db: Database, by: number, id: number, to: number): P
     await noteChange(trx, 'records');
     await noteChange(trx, 'mailboxes');
     await noteChange(trx, 'drafts');
+    await noteChange(trx, 'timeline');
   });
 }
 
@@ -160,6 +161,35 @@ async function handOver(trx: Transaction, id: number, to: number): Promise<void>
         .orWhereIn('mailbox_id', trx('mailbox').where({ shared: 1 }).select('id')),
     )
     .update({ staff_id: to });
+  await handOverTimeline(trx, id, to);
+}
+
+/** What they were to be reminded of, what they were called to and had not seen to, and what was planned. */
+async function handOverTimeline(trx: Transaction, id: number, to: number): Promise<void> {
+  await trx('timeline').where({ remind_id: id }).update({ remind_id: to });
+  const unseen = () => trx('timeline_staff').where({ staff_id: id, tie: 'told' }).whereNull('seen_at');
+  const told: number[] = await unseen().pluck('timeline_id');
+  const planned: number[] = await trx('timeline')
+    .where({ state: 'planned' })
+    .where((theirs) =>
+      theirs
+        .where({ staff_id: id })
+        .orWhereIn(
+          'id',
+          trx('timeline_staff').where({ staff_id: id, tie: 'took part' }).select('timeline_id'),
+        ),
+    )
+    .pluck('id');
+  await unseen().delete();
+  await insertAll(
+    trx,
+    'timeline_staff',
+    [
+      ...told.map((timeline_id) => ({ timeline_id, staff_id: to, tie: 'told' })),
+      ...planned.map((timeline_id) => ({ timeline_id, staff_id: to, tie: 'took part' })),
+    ],
+    { ignore: true },
+  );
 }
 
 /** Lets somebody in who left; their clients stay where they are now. */

@@ -1,11 +1,13 @@
 import { createHash } from 'node:crypto';
 import { deflateRawSync } from 'node:zlib';
-import { readTable, type Table } from '../../core/import/table.ts';
-import { NoTable } from '../../core/import/text.ts';
+import { readTable } from '../../core/import/table.ts';
+import { NoTable, type Table } from '../../core/import/text.ts';
+import { decodeText } from '../../core/message/charset.ts';
 import { differences, sameMessage } from '../../core/message/compare.ts';
 import { boundedHtml } from '../../core/message/html.ts';
 import { cut, LIMITS } from '../../core/message/limits.ts';
 import { endOfHead, readMessage, type Enclosure, type ReadMessage } from '../../core/message/read.ts';
+import { readInvitation, type Invitation } from '../../core/timeline/invitation.ts';
 import { NOTHING_WRITTEN, writtenPart, type Written } from '../../core/message/written.ts';
 import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
 import { NO_BYTES, packReading, type KeptReading } from './pack.ts';
@@ -32,6 +34,8 @@ export interface Tasks {
     raw: Uint8Array,
     index: number,
   ): Promise<Pick<Enclosure, 'filename' | 'mimeType' | 'content'> | null>;
+  /** The invitation in one enclosure; null when it is none. @param zone the firm's */
+  invitation(raw: Uint8Array, index: number, zone: string): Promise<Invitation | null>;
   /** What a reader would find different between two messages. */
   differences(one: Uint8Array, two: Uint8Array): Promise<string[]>;
   /** Whether two messages that bear the same marks are copies of one. */
@@ -109,6 +113,11 @@ export const tasks: Tasks = {
     const { enclosures } = await readMessage(raw);
     const part = enclosures[index];
     return part ? { filename: part.filename, mimeType: part.mimeType, content: part.content } : null;
+  },
+  async invitation(raw, index, zone) {
+    const { enclosures } = await readMessage(raw);
+    const part = enclosures[index];
+    return part ? readInvitation(decodeText(part.content), zone) : null;
   },
   async differences(one, two) {
     return differences(await readMessage(one), await readMessage(two));

@@ -1,26 +1,44 @@
 import type { Knex } from 'knex';
 import type { ClientPage, ClientQuery, ClientView } from '../../contract/index.ts';
+import { fieldKey } from '../../core/facts/catalogue.ts';
+import { SELECTABLE } from '../../core/selection/catalogue.ts';
+import type { Running } from '../selection/query.ts';
+import { ordered, readCells } from '../selection/results.ts';
+import { printedAddress } from '../../core/address/postal.ts';
+import { readFirm } from '../foundation/firm.ts';
 import { ownFacts } from '../facts/gather.ts';
 import { asFileRef, readFiles } from './files.ts';
 import { countOf, groupBy, likePattern, select } from '../foundation/rows.ts';
 import { fromJson } from '../foundation/json.ts';
 
-/** How rows are put in order; advisers by their names, which are few and read first. */
-const SORTS: Record<ClientQuery['sort'], (advisers: readonly number[]) => string> = {
-  name: () => 'client.name',
-  adviser: (advisers) => (advisers.length ? `FIELD(client.adviser_id, ${advisers.join(', ')})` : 'client.id'),
-  service: () => 'client.service',
-  files: () => OPEN_FILES,
-  last: () => LAST_AT,
-};
-const OPEN_FILES = '(SELECT COUNT(*) FROM file WHERE file.client_id = client.id AND file.closed IS NULL)';
-const LAST_AT = '(SELECT MAX(filing.at) FROM filing WHERE filing.client_id = client.id)';
+/** In the order of what a fact shows; advisers by their names, which are few and read first. */
+function inOrder(
+  found: Knex.QueryBuilder,
+  { sort, order }: Pick<ClientQuery, 'sort' | 'order'>,
+  advisers: readonly number[],
+  running: Running,
+): Knex.QueryBuilder {
+  if (sort !== 'client.adviser') return ordered(found, 'client', running, { by: sort, order });
+  const place = advisers.length ? `FIELD(client.adviser_id, ${advisers.join(', ')})` : 'client.id';
+  return found.orderByRaw(`${place} ${order}`).orderBy(['client.name', 'client.id']);
+}
+
+/** Which of some keys are facts of clients that can be shown: what was taken away since is passed over. */
+async function factsOfClients(db: Knex, keys: readonly string[]): Promise<Set<string>> {
+  const own: number[] = keys.some((key) => key.startsWith('field:'))
+    ? await db('field').where({ of: 'client' }).whereNull('gone_at').pluck('id')
+    : [];
+  const fields = new Set(own.map(fieldKey));
+  return new Set(
+    keys.filter((key) => fields.has(key) || (key.startsWith('client.') && Object.hasOwn(SELECTABLE, key))),
+  );
+}
 
 /**
  * One page of the register, by the beginnings of words in name or place, of a person’s name or address, or of a file
- * number; counted and sorted in SQL.
+ * number; counted and sorted in SQL, with the columns asked for.
  */
-export async function listClients(db: Knex, query: ClientQuery): Promise<ClientPage> {
+export async function listClients(db: Knex, query: ClientQuery, running: Running): Promise<ClientPage> {
   const words = query.q.trim();
   const found = () => {
     // The few that bear the words first, then their records: the other way round each would be asked anew.
@@ -29,40 +47,27 @@ export async function listClients(db: Knex, query: ClientQuery): Promise<ClientP
       : db('client');
     return query.status ? all.where('client.status', query.status) : all;
   };
-  const advisers = query.sort === 'adviser' ? await db('staff').orderBy('name').pluck('id') : [];
-  const [total, ids] = await Promise.all([
-    countOf(found()),
-    found()
-      .orderByRaw(`${SORTS[query.sort](advisers)} ${query.order}`)
-      .orderBy(['client.name', 'client.id'])
-      .offset(query.offset)
-      .limit(query.limit)
-      .pluck('client.id') as Promise<number[]>,
+  const known = await factsOfClients(db, [...query.columns, query.sort]);
+  const sort = known.has(query.sort) ? query.sort : 'client.name';
+  const shown = query.columns.filter((key) => known.has(key));
+  const advisers: number[] = sort === 'client.adviser' ? await db('staff').orderBy('name').pluck('id') : [];
+  const page = inOrder(found(), { ...query, sort }, advisers, running)
+    .offset(query.offset)
+    .limit(query.limit)
+    .pluck('client.id') as Promise<number[]>;
+  const [total, ids] = await Promise.all([countOf(found()), page]);
+  const [names, rows] = await Promise.all([
+    db('client').whereIn('id', ids).select('id', 'name', 'status'),
+    readCells(db, 'client', ids, shown, running),
   ]);
-  const page = db('client').leftJoin('staff', 'staff.id', 'client.adviser_id').whereIn('client.id', ids);
-  const rows = await select(page, {
-    id: 'client.id',
-    name: 'client.name',
-    kind: 'client.kind',
-    status: 'client.status',
-    place: 'client.place',
-    service: 'client.service',
-    adviser: 'staff.name?',
-    open_files: db.raw<number>(OPEN_FILES),
-    last_at: db.raw<Date | null>(LAST_AT),
-  });
-  const byId = new Map(rows.map((row) => [row.id, row]));
+  const nameOf = new Map(names.map((row) => [row.id, row]));
   return {
     total,
-    rows: ids.flatMap((id) => {
-      const row = byId.get(id);
+    rows: rows.flatMap(({ id, cells }) => {
+      const row = nameOf.get(id);
       if (!row) return [];
-      const { name, kind, status, place, adviser, service } = row;
-      return {
-        ...{ id, name, kind, status, place, adviser, service },
-        openFiles: row.open_files,
-        lastMessageAt: row.last_at?.toISOString() ?? null,
-      };
+      const cellOf = new Map(shown.map((key, at) => [key, cells[at] ?? null]));
+      return [{ ...row, cells: query.columns.map((key) => cellOf.get(key) ?? null) }];
     }),
   };
 }
@@ -103,26 +108,29 @@ function bearing(db: Knex, words: string): Knex.QueryBuilder {
 export async function viewClient(db: Knex, id: number): Promise<ClientView | null> {
   const client = await db('client').where({ id }).first();
   if (!client) return null;
-  const [adviser, people, addresses, phones, files, fields, interests, tags] = await Promise.all([
-    db('staff').where('id', client.adviser_id).first('name'),
-    peopleOf(db, id),
-    addressesOfPeople(db, id),
-    phonesOf(db, id),
-    readFiles(db, (own) =>
-      own.where('file.client_id', id).orderByRaw('file.closed IS NOT NULL, file.general, file.number DESC'),
-    ),
-    ownFacts(db, id),
-    db('client_interest')
-      .join('interest', 'interest.id', 'client_interest.interest_id')
-      .where({ client_id: id })
-      .orderBy('name')
-      .pluck('name'),
-    db('client_tag')
-      .join('tag', 'tag.id', 'client_tag.tag_id')
-      .where({ client_id: id })
-      .orderBy('name')
-      .pluck('name'),
-  ]);
+  const [firm, namedBy, adviser, people, addresses, phones, files, fields, interests, tags] =
+    await Promise.all([
+      readFirm(db),
+      namedByOthers(db, id),
+      db('staff').where('id', client.adviser_id).first('name'),
+      peopleOf(db, id),
+      addressesOfPeople(db, id),
+      phonesOf(db, id),
+      readFiles(db, (own) =>
+        own.where('file.client_id', id).orderByRaw('file.closed IS NOT NULL, file.general, file.number DESC'),
+      ),
+      ownFacts(db, id),
+      db('client_interest')
+        .join('interest', 'interest.id', 'client_interest.interest_id')
+        .where({ client_id: id })
+        .orderBy('name')
+        .pluck('name'),
+      db('client_tag')
+        .join('tag', 'tag.id', 'client_tag.tag_id')
+        .where({ client_id: id })
+        .orderBy('name')
+        .pluck('name'),
+    ]);
   const phonesAt = groupBy(phones, (row) => row.person_id);
   const asPhones = (rows: typeof phones = []) => rows.map(({ number, purpose }) => ({ number, purpose }));
   const addressesOf = groupBy(addresses, (row) => row.person_id);
@@ -134,7 +142,7 @@ export async function viewClient(db: Knex, id: number): Promise<ClientView | nul
     since: client.since,
     service: client.service,
     place: client.place,
-    postal: fromJson('client.postal', client.postal),
+    postal: printedAddress(fromJson('client.postal', client.postal), client.country, firm.country),
     country: client.country,
     greeting: client.greeting,
     note: client.note,
@@ -163,7 +171,37 @@ export async function viewClient(db: Knex, id: number): Promise<ClientView | nul
     })),
     fields,
     interests,
+    namedBy,
   };
+}
+
+const MOST_NAMING = 30;
+
+/** Other clients whose fields name a client, or somebody who is theirs alone or with others. */
+async function namedByOthers(db: Knex, id: number): Promise<ClientView['namedBy']> {
+  const people = db('client_person').where({ client_id: id }).select('person_id');
+  const naming = db('client_field_value')
+    .join('field', 'field.id', 'client_field_value.field_id')
+    .join({ other: 'client' }, 'other.id', 'client_field_value.client_id')
+    .leftJoin('person', 'person.id', 'client_field_value.person_link')
+    .whereNull('field.gone_at')
+    .whereNot('client_field_value.client_id', id)
+    .where((any) =>
+      any.where('client_field_value.client_link', id).orWhereIn('client_field_value.person_link', people),
+    )
+    .orderBy(['field.position', 'other.name'])
+    .limit(MOST_NAMING);
+  const rows = await select(naming, {
+    clientId: 'client_field_value.client_id',
+    client: db.raw<string>('other.name'),
+    field: 'field.label',
+    first: 'person.first_name?',
+    last: 'person.last_name?',
+  });
+  return rows.map(({ first, last, ...row }) => ({
+    ...row,
+    person: first === null ? null : `${first} ${last ?? ''}`.trim(),
+  }));
 }
 
 function peopleOf(db: Knex, clientId: number) {

@@ -235,7 +235,7 @@ export async function removeFile(db: Database, staffId: number, id: number): Pro
     if (!file) throw notFound('That file');
     const hanging =
       (await countOf(trx('filing').where({ file_id: id }))) +
-      (await countOf(trx('note').where({ file_id: id }))) +
+      (await countOf(trx('timeline').where({ file_id: id }))) +
       (await countOf(trx('fee_note').where({ file_id: id }))) +
       (await countOf(trx('dispatch').where({ file_id: id })));
     if (file.general || hanging)

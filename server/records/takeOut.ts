@@ -1,10 +1,10 @@
 import type { Writable } from 'node:stream';
 import ExcelJS from 'exceljs';
-import ICAL from 'ical.js';
 import type { Knex } from 'knex';
 import { DateTime } from 'luxon';
 import Papa from 'papaparse';
 import type { TakeOut } from '../../contract/index.ts';
+import { ICAL } from '../../core/office/ical.ts';
 import { factsAbout, type SelectableFact } from '../../core/selection/catalogue.ts';
 import { cellWords } from '../../core/selection/cells.ts';
 import type { Selection } from '../../core/selection/tree.ts';

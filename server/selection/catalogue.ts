@@ -1,6 +1,6 @@
 import type { Knex } from 'knex';
 import { DateTime } from 'luxon';
-import { isCountry } from '../../core/address/country.ts';
+import { countryName } from '../../core/address/country.ts';
 import { fieldKey } from '../../core/facts/catalogue.ts';
 import { ME } from '../../core/selection/evaluate.ts';
 import {
@@ -112,6 +112,10 @@ async function builtInOptions(db: Knex, staffId: number): Promise<Partial<Record
     'file.lists': listsOf('file'),
     'mailing.which': mailings,
     'mailing.topic': topics,
+    'entry.kind': plain(['note', 'note'], ['call', 'call'], ['meeting', 'meeting']),
+    'entry.state': plain(['planned', 'planned'], ['done', 'held'], ['off', 'called off']),
+    'entry.staff': staff,
+    'entry.by': staff,
     'message.from': plain(['client', 'them'], ['us', 'us']),
   };
 }
@@ -130,11 +134,7 @@ async function advisers(db: Knex): Promise<Option[]> {
 /** Where clients live; what is empty is the office's own country. */
 async function countriesInUse(db: Knex): Promise<Option[]> {
   const codes: string[] = await db('client').distinct('country').orderBy('country').pluck('country');
-  const names = new Intl.DisplayNames('en', { type: 'region' });
-  return codes.filter(Boolean).map((code) => ({
-    value: code,
-    title: isCountry(code) ? (names.of(code) ?? code) : code,
-  }));
+  return codes.filter(Boolean).map((code) => ({ value: code, title: countryName(code) }));
 }
 
 /** What is to be known to run a selection for somebody today. */

@@ -113,6 +113,14 @@ const lastSpoken = (key: SelectableKey, owner: string, who: 'client' | 'us'): Fa
       `(SELECT x.at FROM filing x WHERE x.${owner} = ${at}.id AND x.spoken = '${who}' ORDER BY x.at DESC LIMIT 1)`,
   );
 
+/** The last call or meeting that took place, or the next that is planned. */
+const met = (key: SelectableKey, state: 'done' | 'planned', order: 'ASC' | 'DESC'): FactSql =>
+  worked(
+    key,
+    (at) =>
+      `(SELECT x.at FROM timeline x WHERE x.client_id = ${at}.id AND x.kind IN ('call', 'meeting') AND x.state = '${state}' AND x.gone_at IS NULL ORDER BY x.at ${order} LIMIT 1)`,
+  );
+
 const OWING_DAYS = 120;
 const owes = (who: 'we' | 'they'): FactSql => {
   const among = (today: string) =>
@@ -326,8 +334,18 @@ export const FACTS: { [K in SelectableKey]: FactSql } = {
     shown: (at) =>
       `(SELECT GROUP_CONCAT(f.number ORDER BY f.number SEPARATOR ', ') FROM file f WHERE f.client_id = ${at}.id AND f.closed IS NULL)`,
   },
+  'client.openFiles': worked(
+    'client.openFiles',
+    (at) => `(SELECT COUNT(*) FROM file x WHERE x.client_id = ${at}.id AND x.closed IS NULL)`,
+  ),
+  'client.spoken': worked(
+    'client.spoken',
+    (at) => `(SELECT MAX(x.at) FROM filing x WHERE x.client_id = ${at}.id)`,
+  ),
   'client.heard': lastSpoken('client.heard', 'client_id', 'client'),
   'client.written': lastSpoken('client.written', 'client_id', 'us'),
+  'client.met': met('client.met', 'done', 'DESC'),
+  'client.planned': met('client.planned', 'planned', 'ASC'),
   'client.weOwe': owes('we'),
   'client.theyOwe': owes('they'),
   'client.open': openFees,
@@ -387,6 +405,19 @@ export const FACTS: { [K in SelectableKey]: FactSql } = {
     'message.subject',
     (at) => `(SELECT m.subject FROM message m WHERE m.id = ${at}.message_id)`,
   ),
+
+  'entry.kind': column('entry.kind', 'kind'),
+  'entry.at': column('entry.at', 'at'),
+  'entry.state': column('entry.state', 'state'),
+  'entry.staff': rows(
+    'entry.staff',
+    { table: 'timeline_staff', owner: 'timeline_id', value: 'staff_id', where: "x.tie = 'took part'" },
+    (at) =>
+      `(SELECT GROUP_CONCAT(s.name ORDER BY s.name SEPARATOR ', ') FROM timeline_staff x JOIN staff s ON s.id = x.staff_id WHERE x.timeline_id = ${at}.id AND x.tie = 'took part')`,
+  ),
+  'entry.by': column('entry.by', 'staff_id'),
+  'entry.words': column('entry.words', 'words'),
+  'entry.outcome': column('entry.outcome', 'outcome'),
 };
 
 function ofPerson(table: 'address' | 'phone', where: string): FactSql {
@@ -417,6 +448,13 @@ const mailed = (key: string): RelationSql => ({
     `${to}.${key} = ${at}.id AND ${to}.mailing_id IS NOT NULL AND ${to}.state IN ('left', 'returned')`,
 });
 
+/** Notes, calls and meetings that were not taken away. */
+const entries = (key: string): RelationSql => ({
+  from: (to) => `timeline ${to}`,
+  on: (at, to) => `${to}.${key} = ${at}.id AND ${to}.gone_at IS NULL`,
+});
+const tookPart = tied('timeline_person', 'person_id', 'timeline', 'timeline_id');
+
 /** Each way in SQL: one without does not compile. */
 export const RELATIONS_SQL: { [K in RelationKey]: RelationSql } = {
   'client.people': tied('client_person', 'client_id', 'person', 'person_id'),
@@ -424,13 +462,19 @@ export const RELATIONS_SQL: { [K in RelationKey]: RelationSql } = {
   'client.fees': owned('fee_note', 'client_id'),
   'client.mailed': mailed('client_id'),
   'client.messages': owned('filing', 'client_id'),
+  'client.entries': entries('client_id'),
   'person.clients': tied('client_person', 'person_id', 'client', 'client_id'),
   'person.files': tied('file_person', 'person_id', 'file', 'file_id'),
   'person.mailed': mailed('person_id'),
+  'person.entries': {
+    ...tookPart,
+    on: (at, to, tie) => `${tookPart.on(at, to, tie)} AND ${to}.gone_at IS NULL`,
+  },
   'file.client': { from: (to) => `client ${to}`, on: (at, to) => `${to}.id = ${at}.client_id` },
   'file.people': tied('file_person', 'file_id', 'person', 'person_id'),
   'file.fees': owned('fee_note', 'file_id'),
   'file.messages': owned('filing', 'file_id'),
+  'file.entries': entries('file_id'),
 };
 
 /** Which column of the values holds those of each kind. */

@@ -74,14 +74,21 @@ const ids = (column: string, of: readonly number[]): Sql =>
   of.length ? sql(`${column} IN (${of.map(() => '?').join(', ')})`, ...of) : sql('FALSE');
 
 /** The condition of what a selection takes. @param but a line that holds of all who are asked */
-function taken({ subject, past, of, added, removed }: Selection, running: Running, but?: Line): Sql {
+function taken({ subject, past, of, added, removed, only }: Selection, running: Running, but?: Line): Sql {
   const writer = new Writer(running);
   const lines = saidLines(of)
     .filter((line) => line !== but)
     .map((line) => writer.line(line, subject));
   const base = joined([...(past ? [] : [sql(PRESENT[subject])]), ...lines], 'AND');
   const withAdded = added.length ? joined([base, ids(`${subject}.id`, added)], 'OR') : base;
-  return removed.length ? joined([withAdded, not(ids(`${subject}.id`, removed))], 'AND') : withAdded;
+  return joined(
+    [
+      withAdded,
+      ...(removed.length ? [not(ids(`${subject}.id`, removed))] : []),
+      ...(only ? [ids(`${subject}.id`, only)] : []),
+    ],
+    'AND',
+  );
 }
 
 /** What makes queries over the subject's table for those whom a selection takes. */
@@ -180,6 +187,8 @@ export interface Column {
   /** Put in by hand who were not there yet; taken out by hand who were. */
   added: number;
   removed: number;
+  /** Not among those that were ticked. */
+  unticked: number;
   total: number;
 }
 export interface LineCount {
@@ -191,18 +200,20 @@ export interface LineCount {
 
 /** The whole column of an account: one query tells how far each record gets, one for each group its own lines. */
 export async function columnOf(db: Knex, selection: Selection, running: Running): Promise<Column> {
-  const { subject, past, of, added, removed } = selection;
+  const { subject, past, of, added, removed, only } = selection;
+  const whole = { ...selection, only: undefined };
   const writer = new Writer(running);
   const said = of.map((line) => saidLines([line])[0] ?? null);
   const written = said.map((line) => (line ? writer.line(line, subject) : null));
   const asked = written.flatMap((part) => part ?? []);
   const taking = async (one: Selection) => countOf((await selected(db, one, running)).query());
-  const [steps, inner, total, everybody, byHand] = await Promise.all([
+  const [steps, inner, all, everybody, byHand, ticked] = await Promise.all([
     passedCounts(db, selection, asked),
     Promise.all(of.map((line, at) => innerCounts(db, selection, running, line, written.slice(0, at)))),
-    added.length || removed.length ? taking(selection) : null,
+    added.length || removed.length ? taking(whole) : null,
     past ? null : countOf(db(subject)),
-    added.length && removed.length ? taking({ ...selection, removed: [] }) : null,
+    added.length && removed.length ? taking({ ...whole, removed: [] }) : null,
+    only ? taking(selection) : null,
   ]);
   const [base = 0] = steps;
   let passed = 0;
@@ -211,7 +222,7 @@ export async function columnOf(db: Knex, selection: Selection, running: Running)
     inner: inner[at] ?? [],
   }));
   const last = steps.at(-1) ?? 0;
-  const left = total ?? last;
+  const left = all ?? last;
   const withAdded = byHand ?? (added.length ? left : last);
   return {
     base,
@@ -219,7 +230,8 @@ export async function columnOf(db: Knex, selection: Selection, running: Running)
     lines,
     added: withAdded - last,
     removed: withAdded - left,
-    total: left,
+    unticked: left - (ticked ?? left),
+    total: ticked ?? left,
   };
 }
 

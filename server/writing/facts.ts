@@ -2,7 +2,7 @@ import { select, selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 import type { Fact, Wording } from '../../contract/index.ts';
 import type { z } from 'zod';
-import type { StaffMember, WordingDraft } from '../../contract/index.ts';
+import type { StaffMember, WordingDraft, WordingsQuery } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
 import type { Facts } from '../../core/facts/catalogue.ts';
 import { greeting } from '../../core/merge/greeting.ts';
@@ -48,11 +48,12 @@ async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbo
   };
 }
 
-/** Templates and stock paragraphs, their fields filled in from a file. */
-export async function listWordings(db: Knex, fileId: number | undefined): Promise<Wording[]> {
+/** Templates and stock paragraphs, or the usual notes; their fields filled in from a file. */
+export async function listWordings(db: Knex, query: z.output<typeof WordingsQuery>): Promise<Wording[]> {
+  const kinds: Wording['kind'][] = query.for === 'notes' ? ['note'] : ['template', 'paragraph'];
   const [rows, facts, catalogue] = await Promise.all([
-    db('wording').orderBy('kind').orderBy('name').select(),
-    factsOfFile(db, fileId),
+    db('wording').whereIn('kind', kinds).orderBy('kind').orderBy('name').select(),
+    factsOfFile(db, query.file),
     factCatalogue(db),
   ]);
   const values: Facts = Object.fromEntries(facts.map(({ key, value }) => [key, value]));

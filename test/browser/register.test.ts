@@ -320,6 +320,19 @@ describe('the register, in the browser', () => {
       .first()
       .click();
     await until('taking out by hand changes nothing', async () => (await left()) === total - 1);
+    // Those ticked alone, and all of them again.
+    await page
+      .getByRole('checkbox', { name: /^Tick / })
+      .first()
+      .check();
+    await page.getByRole('button', { name: 'only these' }).click();
+    await until('the ticked one does not remain alone', async () => (await left()) === 1);
+    await page.getByText('of these only 1 that were ticked').waitFor();
+    await page
+      .locator('.row', { hasText: 'Only those ticked' })
+      .getByRole('button', { name: 'undo' })
+      .click();
+    await until('the others do not come back', async () => (await left()) === total - 1);
     await page.getByRole('button', { name: 'Keep …' }).click();
     await page.getByLabel('Name', { exact: true }).fill('Orchards and woods');
     await page.getByRole('button', { name: 'Keep it' }).click();

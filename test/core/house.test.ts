@@ -14,6 +14,7 @@ const ROOMS = [
   'facts',
   'records',
   'correspondence',
+  'timeline',
   'filing',
   'intake',
   'dispatch',

@@ -169,10 +169,6 @@ describe('lists that are brought in', () => {
         ['ines calder', 3],
         ['ines@firm.example', 3],
       ]),
-      countries: new Map([
-        ['ireland', 'IE'],
-        ['ie', 'IE'],
-      ]),
       fields: new Map([
         field(1, 'number'),
         field(2, 'money'),
@@ -253,6 +249,8 @@ describe('lists that are brought in', () => {
             role: null,
           },
           file: { number: 'QL-1', set: { opened: '2024-05-03', closed: '2024-06-01' } },
+          fee: null,
+          links: [],
         },
       });
     });

@@ -93,6 +93,9 @@ describe('a selection in words', () => {
         'but not those who wait for our answer; 2 put in by hand and 1 taken out by hand.',
     );
     expect(explain({ ...selectionOf(), subject: 'file' }, CATALOGUE)).to.equal('All files.');
+    expect(explain({ ...selectionOf(), only: [4, 5] }, CATALOGUE)).to.equal(
+      'All clients; of these only 2 that were ticked.',
+    );
   });
 
   it('passes over what has not been said yet, in groups too', () => {

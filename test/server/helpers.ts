@@ -224,3 +224,18 @@ export async function one<Q extends PromiseLike<unknown>>(query: Q): Promise<Non
   if (row === undefined || row === null) throw new Error('There is no such row.');
   return row as NonNullable<Awaited<Q>>;
 }
+
+/** A note on a file, as a person writes it down. */
+export const noteOn = (fileId: number, words: string) => ({
+  kind: 'note' as const,
+  fileId,
+  at: new Date().toISOString(),
+  endsAt: null,
+  state: 'done' as const,
+  place: '',
+  words,
+  outcome: '',
+  personIds: [],
+  staffIds: [],
+  remindAt: null,
+});

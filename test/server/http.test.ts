@@ -5,7 +5,7 @@ import request from 'supertest';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
 import { webApp } from '../../server/http/app.ts';
 import { seal, unseal } from '../../server/security/seal.ts';
-import { openFirm, rawMessage, type TestFirm, one } from './helpers.ts';
+import { noteOn, openFirm, rawMessage, type TestFirm, one } from './helpers.ts';
 
 describe('the web server', () => {
   let firm: TestFirm;
@@ -262,7 +262,7 @@ describe('the web server', () => {
       ['/sorting', { messageId: id, to: { kind: 'files', fileIds: [] } }, 'Choose a file first'],
       ['/sorting', { messageId: id, to: { kind: 'files', fileIds: [999_999] } }, 'does not exist'],
       ['/sorting', { messageId: id, to: { kind: 'aside' }, note: 'x'.repeat(501) }, '500 letters'],
-      ['/notes', { fileId: 1, words: '  ' }, 'Write something first'],
+      ['/timeline', noteOn(1, '  '), 'Write something first'],
       [
         '/clients',
         { clientId: null, firstName: 'A', lastName: 'B', email: 'no', name: 'C' },

@@ -72,6 +72,7 @@ describe('bringing lists in', () => {
       'client_tag',
       'client_interest',
       'client_field_value',
+      'fee_note',
     ] as const;
     const all = await Promise.all(
       tables.map((table) =>
@@ -207,6 +208,167 @@ describe('bringing lists in', () => {
     const client = await one(db('client').where({ id: file.client }).first());
     expect(client.place).to.equal('Elsewhere');
     await ask('post', `/imports/${id}/undo`);
+    await work();
+    expect(await register()).to.equal(before);
+  });
+
+  it('brings fee notes in: new ones, changed ones, those of another refused, and takes them back', async () => {
+    const { db } = firm;
+    const file = await one(
+      db('file')
+        .join('client', 'client.id', 'file.client_id')
+        .first('file.number', 'client.name', 'client.id'),
+    );
+    await db('fee_note').where({ number: 'T-9' }).delete();
+    await db('fee_note').insert({
+      ...{ client_id: file.id, number: 'T-9', issued_on: '2026-01-05', due_on: '2026-02-05' },
+      ...{ amount: 120, tax: 20, paid_on: null, words: 'Survey' },
+    });
+    const before = await register();
+    const id = await take(
+      [
+        'Client,File number,Invoice no,Invoice date,Due date,Amount,VAT,Paid',
+        `${file.name},${file.number},T-10,3 May 2026,2 June 2026,"1,200.00",200,`,
+        ',,T-9,,,,,4 March 2026',
+        'Brand New Farm,,T-11,2026-05-03,,£50.50,,',
+        'Brand New Farm,,T-12,,,10,,',
+        'Brand New Farm,,T-9,,,,,4 March 2026',
+        `${file.name},,T-13,2026-05-03,2026-04-03,10,,`,
+        `${file.name},,T-14,2026-05-03,,10,11,`,
+        ',,T-99,2026-05-03,,10,,',
+        `${file.name},,,2026-05-03,,10,,`,
+      ].join('\n'),
+    );
+    expect((await view(id)).columns).to.deep.equal([
+      'client.name',
+      'file.number',
+      'fee.number',
+      'fee.issued',
+      'fee.due',
+      'fee.amount',
+      'fee.tax',
+      'fee.paid',
+    ]);
+    await check(id);
+    const told = await rowsOf(id);
+    expect(told.map(({ outcome }) => outcome).join(' ')).to.equal(
+      'change change add refused refused refused refused refused refused',
+    );
+    const words = told.map((row) => row.words);
+    expect(words[0]).to.equal('New fee note T-10.');
+    expect(words[1]).to.equal('Changes day paid of fee note T-9.');
+    expect(words[2]).to.equal('New client Brand New Farm. New fee note T-11.');
+    expect(words[3]).to.contain('T-12 is new: the day it was issued and its amount are wanted');
+    expect(words[4]).to.contain(`T-9 is ${file.name}’s, not Brand New Farm’s`);
+    expect(words[5]).to.contain('due before it is issued');
+    expect(words[6]).to.contain('more than its amount');
+    expect(words[7]).to.contain('There is no fee note T-99');
+    expect(words[8]).to.contain('not its number');
+    expect(await register()).to.equal(before);
+    await ask('post', `/imports/${id}/run`, {});
+    await work();
+    expect(
+      await one(db('fee_note').where({ number: 'T-10' }).first('amount', 'tax', 'due_on')),
+    ).to.deep.equal({
+      ...{ amount: 1200, tax: 200, due_on: '2026-06-02' },
+    });
+    expect((await one(db('fee_note').where({ number: 'T-9' }).first('paid_on'))).paid_on).to.equal(
+      '2026-03-04',
+    );
+    await ask('post', `/imports/${id}/undo`, {});
+    await work();
+    expect(await view(id)).to.include({ state: 'undone', problem: null });
+    expect(await register()).to.equal(before);
+    await db('fee_note').where({ number: 'T-9' }).delete();
+  });
+
+  it('leaves a fee note that somebody changed since, with its client, and says so', async () => {
+    const { db } = firm;
+    const id = await take('Client,Invoice no,Invoice date,Amount\nPaid Farm,T-20,2026-05-03,10');
+    await check(id);
+    await ask('post', `/imports/${id}/run`, {});
+    await work();
+    const fee = await one(db('fee_note').where({ number: 'T-20' }).first());
+    const changed = await ask('put', `/fee-notes/${fee.id}`, {
+      ...{ number: 'T-20', issuedOn: fee.issued_on, dueOn: fee.due_on, amount: 11, tax: 0 },
+      ...{ paidOn: null, fileId: null, words: '' },
+    });
+    expect(changed.status, changed.body.message).to.be.below(300);
+    await ask('post', `/imports/${id}/undo`, {});
+    await work();
+    const { state, problem } = await view(id);
+    expect([state, problem]).to.deep.equal([
+      'undone',
+      'Fee note T-20 stays: it was changed since. Paid Farm has fee notes by now.',
+    ]);
+    // It stays whole, for the fee note’s sake.
+    const stays = await one(db('client').where({ name: 'Paid Farm' }).first('id'));
+    expect(await db('file').where({ client_id: stays.id })).to.have.length(1);
+    await db('fee_note').where({ number: 'T-20' }).delete();
+    await db('file').where({ client_id: stays.id }).delete();
+    await db('client').where({ id: stays.id }).delete();
+  });
+
+  it('names people by address and clients by name in fields of the firm’s own, and refuses whom it cannot tell', async () => {
+    const { db } = firm;
+    const [person = 0] = await db('field').insert({
+      label: 'Solicitor',
+      of: 'client',
+      kind: 'person',
+      position: 30,
+    });
+    const [client = 0] = await db('field').insert({
+      label: 'Neighbour',
+      of: 'client',
+      kind: 'client',
+      position: 31,
+    });
+    const { email, person_id } = await one(
+      db('address')
+        .whereIn(
+          'email_key',
+          db('address').groupBy('email_key').havingRaw('COUNT(*) = 1').select('email_key'),
+        )
+        .first(),
+    );
+    const other = await one(db('client').where({ id: 2 }).first('id', 'name'));
+    const before = await register();
+    const id = await take(
+      `Client,Solicitor,Neighbour\nLinked Farm,${email.toUpperCase()},${other.name}\nOther Farm,nobody@nowhere.example,\nThird Farm,,No Such Client`,
+    );
+    await check(id);
+    const rows = await rowsOf(id);
+    expect(rows.map(({ outcome }) => outcome)).to.deep.equal(['add', 'refused', 'refused']);
+    expect(rows[1]?.words).to.contain('Solicitor: “nobody@nowhere.example” is nobody’s address here');
+    await ask('post', `/imports/${id}/run`, {});
+    await work();
+    const made = await one(db('client').where({ name: 'Linked Farm' }).first('id'));
+    const values = await db('client_field_value').where({ client_id: made.id }).orderBy('field_id');
+    expect(values.map((row) => [row.field_id, row.person_link, row.client_link])).to.deep.equal([
+      [person, person_id, null],
+      [client, null, other.id],
+    ]);
+    await ask('post', `/imports/${id}/undo`, {});
+    await work();
+    expect(await register()).to.equal(before);
+    await db('field').whereIn('id', [person, client]).delete();
+  });
+
+  it('brings business cards in as people of clients', async () => {
+    const before = await register();
+    const id = await take(
+      'BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Ada Fell\r\nN:Fell;Ada;;;\r\nORG:Card Farm\r\nEMAIL:ada@card.example\r\nTEL;VALUE=uri:tel:+44-7700-900123\r\nADR:;;1 Lane;Fell;;Q1 1AA;United Kingdom\r\nEND:VCARD\r\n',
+    );
+    await check(id);
+    expect((await view(id)).delimiter).to.equal('card');
+    const [row] = await rowsOf(id);
+    expect(row?.words).to.equal('New client Card Farm. New person Ada Fell.');
+    await ask('post', `/imports/${id}/run`, {});
+    await work();
+    expect(await one(firm.db('address').where({ email: 'ada@card.example' }).first('current'))).to.deep.equal(
+      { current: 1 },
+    );
+    await ask('post', `/imports/${id}/undo`, {});
     await work();
     expect(await register()).to.equal(before);
   });

@@ -9,14 +9,14 @@ import { conversation } from '../../server/filing/conversation.ts';
 import { ledger } from '../../server/correspondence/ledger/ledger.ts';
 import { messageSource, viewMessage } from '../../server/filing/message.ts';
 import { rebuildLessons } from '../../server/filing/knowledge.ts';
-import { addNote } from '../../server/correspondence/notes.ts';
+import { addEntry } from '../../server/timeline/entries.ts';
 import { dropRule, listRules, makeRule, tryRule } from '../../server/filing/rules.ts';
 import { filingScore } from '../../server/filing/score.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { AppContext } from '../../server/foundation/context.ts';
 import { findDoubles, makeClient } from '../../server/records/create.ts';
-import { openFirm, rawMessage, vouchedFor, type TestFirm, one } from './helpers.ts';
+import { openFirm, rawMessage, vouchedFor, type TestFirm, one, noteOn } from './helpers.ts';
 import { filingKnowledge } from '../../server/filing/knowledge.ts';
 import { filingMessage } from '../../core/filing/message.ts';
 import { ruleMatches } from '../../core/filing/rules.ts';
@@ -338,17 +338,15 @@ describe('learning from the desk', () => {
 
   it('keeps a note about a message on its file, with the way back', async () => {
     const row = await one(firm.db('filing').first('message_id', 'file_id'));
-    await addNote(firm.db, MAREN, {
-      fileId: row.file_id,
-      messageId: row.message_id,
-      words: 'Rang about it.',
-    });
+    const note = { ...noteOn(row.file_id, 'Rang about it.'), messageId: row.message_id };
+    await addEntry(firm.db, MAREN, note);
     expect((await viewMessage(firm.context, MAREN, row.message_id)).notes[0]?.words).to.equal(
       'Rang about it.',
     );
     const { client_id } = await one(firm.db('file').where({ id: row.file_id }).first('client_id'));
-    const page = await ledger(firm.db, LEDGER, client_id, { offset: 0, limit: 10 });
-    expect(page.entries[0]).to.include({
+    const page = await ledger(firm.db, LEDGER, client_id, { offset: 0, limit: 10, only: 'note' });
+    const [newest] = page.entries;
+    expect(newest?.kind === 'timeline' ? newest.entry : null).to.include({
       kind: 'note',
       words: 'Rang about it.',
       messageId: row.message_id,
@@ -360,10 +358,10 @@ describe('learning from the desk', () => {
     for (let offset = 0; offset < whole.total; offset += 3)
       paged.push(...(await ledger(firm.db, LEDGER, client_id, { offset, limit: 3 })).entries);
     expect(paged).to.deep.equal(whole.entries);
-    expect(new Set(whole.entries.map(({ kind }) => kind))).to.have.all.keys('message', 'note');
+    expect(new Set(whole.entries.map(({ kind }) => kind))).to.have.all.keys('message', 'timeline');
     const found = await ledger(firm.db, LEDGER, client_id, { offset: 0, limit: 10, q: 'rang about' });
-    expect(found.entries.map(({ kind }) => kind)).to.deep.equal(['note']);
-    expect(await say(addNote(firm.db, MAREN, { fileId: 99_999, messageId: null, words: 'x' }))).to.contain(
+    expect(found.entries.map(({ kind }) => kind)).to.deep.equal(['timeline']);
+    expect(await say(addEntry(firm.db, MAREN, { ...noteOn(99_999, 'x'), messageId: null }))).to.contain(
       'not here',
     );
   });
@@ -406,7 +404,15 @@ describe('learning from the desk', () => {
       ],
       ['SELECT id FROM lesson WHERE message_id = ? ORDER BY id DESC LIMIT 1', [1]],
       ['SELECT message_id FROM message_party WHERE domain = ?', ['far.example']],
-      ['SELECT id FROM note WHERE file_id = ? ORDER BY at DESC', [1]],
+      ['SELECT id, at FROM timeline WHERE client_id = ? AND gone_at IS NULL', [1]],
+      ['SELECT id FROM timeline WHERE message_id = ?', [1]],
+      ['SELECT id FROM timeline WHERE state = ? AND at < ?', ['planned', new Date()]],
+      ['SELECT id FROM timeline WHERE remind_id = ? AND remind_at <= ?', [1, new Date()]],
+      [
+        'SELECT timeline_id FROM timeline_staff WHERE staff_id = ? AND tie = ? AND seen_at IS NULL',
+        [1, 'told'],
+      ],
+      ['SELECT id FROM timeline WHERE uid IN (?)', ['x']],
     ] as const) {
       const [plan] = (await firm.db.raw(`EXPLAIN ${sql}`, bindings as unknown as string[])) as [
         { key: string | null }[],

@@ -293,7 +293,7 @@ describe('fee notes', () => {
     await removeFeeNote(db, 1, id);
     expect((await listFeeNotes(db, 2, PAGE)).total).to.equal(1);
     expect(
-      await db('audit').where({ subject: 'fee note', subject_id: 2 }).orderBy('id').pluck('action'),
-    ).to.deep.equal(['fee note entered', 'fee note entered', 'fee note changed', 'fee note taken out']);
+      await db('audit').where({ subject: 'fee note', subject_id: id }).orderBy('id').pluck('action'),
+    ).to.deep.equal(['fee note entered', 'fee note changed', 'fee note taken out']);
   });
 });

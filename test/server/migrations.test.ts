@@ -6,6 +6,7 @@ import * as firstDay from '../../server/foundation/migrations/0001_first_day.ts'
 import { hashOf, packRaw } from '../../server/foundation/sources.ts';
 import { refill } from '../../server/intake/refill.ts';
 import { Selection } from '../../contract/index.ts';
+import * as timeline from '../../server/foundation/migrations/0017_timeline.ts';
 import * as selections from '../../server/foundation/migrations/0015_selections.ts';
 import { freshDatabase, rawMessage } from './helpers.ts';
 import { migrate } from '../../server/foundation/migrate.ts';
@@ -223,6 +224,62 @@ describe('migrations', () => {
       ]);
       expect(third?.of).to.deep.equal([{ match: 'any', of: [status] }]);
       expect(await db.schema.hasColumn('mailing', 'unticked')).to.equal(false);
+    } finally {
+      await db.destroy();
+    }
+  });
+
+  it('take the notes of older versions over into the timeline, once, whatever was killed meanwhile', async () => {
+    const { url, db: other } = await freshDatabase();
+    await other.destroy();
+    const own = new URL(url);
+    own.pathname = `${own.pathname}_notes`;
+    await ensureDatabase(own.toString());
+    const db = openDatabase(own.toString(), { pool: 2 });
+    try {
+      await migrate(db);
+      await db('staff').insert({
+        id: 1,
+        name: 'A',
+        email: 'a@x.example',
+        role: 'manager',
+        password_hash: '',
+      });
+      await db('client').insert({ id: 3, name: 'C', kind: 'person', postal: '[]' });
+      await db('file').insert({ id: 5, number: 'N1', title: 'T', client_id: 3, opened: '2026-01-02' });
+      const at = new Date('2026-03-04T05:06:07.000Z');
+      const notes = async () => {
+        await db.raw(
+          'CREATE TABLE note (id INT UNSIGNED PRIMARY KEY, file_id INT UNSIGNED, message_id BIGINT UNSIGNED, staff_id INT UNSIGNED, at DATETIME(3), words TEXT)',
+        );
+        await db('note' as 'timeline').insert({
+          id: 7,
+          file_id: 5,
+          staff_id: 1,
+          at,
+          words: 'Rang.',
+        } as object);
+      };
+      await notes();
+      await timeline.up(db);
+      await timeline.up(db);
+      // Killed between taking them over and taking the table away.
+      await notes();
+      await timeline.up(db);
+      expect(await db.schema.hasTable('note')).to.equal(false);
+      const rows = await db('timeline').select(
+        'id',
+        'kind',
+        'state',
+        'client_id',
+        'file_id',
+        'at',
+        'words',
+        'outcome',
+      );
+      expect(rows).to.deep.equal([
+        { id: 7, kind: 'note', state: 'done', client_id: 3, file_id: 5, at, words: 'Rang.', outcome: '' },
+      ]);
     } finally {
       await db.destroy();
     }

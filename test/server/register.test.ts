@@ -7,6 +7,7 @@ import { countOf } from '../../server/foundation/rows.ts';
 import { webApp } from '../../server/http/app.ts';
 import { LEDGER } from '../../server/parts.ts';
 import { browserOf } from './browserOf.ts';
+import { viewClient } from '../../server/records/clients.ts';
 import { one, openFirm, type TestFirm } from './helpers.ts';
 
 describe('the register', () => {
@@ -356,6 +357,44 @@ describe('the register', () => {
       await ask('put', `/office/fields/${field.id}`, { ...field, choices: swapped.slice(0, 1) });
       expect((await read('/clients/9'))[`field:${field.id}`]).to.equal(null);
     });
+  });
+
+  it('shows on a client’s page who names it, or somebody of theirs, in a field', async () => {
+    const { db } = firm;
+    const [field = 0] = await db('field').insert({
+      label: 'Neighbour',
+      of: 'client',
+      kind: 'client',
+      position: 40,
+    });
+    const [other = 0] = await db('field').insert({
+      label: 'Agent',
+      of: 'client',
+      kind: 'person',
+      position: 41,
+    });
+    const { person_id } = await one(db('client_person').where({ client_id: 2 }).first('person_id'));
+    await db('client_field_value').insert([
+      { client_id: 4, field_id: field, client_link: 2 },
+      { client_id: 5, field_id: other, person_link: person_id },
+    ]);
+    const view = await viewClient(db, 2);
+    const names = new Map(
+      (await db('client').whereIn('id', [4, 5]).select('id', 'name')).map((row) => [row.id, row.name]),
+    );
+    expect(
+      view?.namedBy.map(({ clientId, client, field: label, person }) => [
+        clientId,
+        client,
+        label,
+        person !== null,
+      ]),
+    ).to.deep.equal([
+      [4, names.get(4), 'Neighbour', false],
+      [5, names.get(5), 'Agent', true],
+    ]);
+    await db('field').where({ id: field }).update({ gone_at: new Date() });
+    expect((await viewClient(db, 2))?.namedBy.map(({ clientId }) => clientId)).to.deep.equal([5]);
   });
 
   it('carries a renamed service to its clients, and puts another in the place of one that goes', async () => {

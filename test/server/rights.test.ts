@@ -14,7 +14,7 @@ import { webApp } from '../../server/http/app.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { safeHtml } from '../../server/security/html.ts';
 import { openDatabase } from '../../server/foundation/database.ts';
-import { deliver, mariadbFolder, openFirm, type TestFirm, one } from './helpers.ts';
+import { deliver, mariadbFolder, noteOn, openFirm, type TestFirm, one } from './helpers.ts';
 import { OUTGOING } from '../../server/parts.ts';
 import { connectionProblem } from '../../server/mailserver/problem.ts';
 import { isLoopback, isPrivate } from '../../server/mailserver/networks.ts';
@@ -37,7 +37,17 @@ const ASKED: Record<string, Right | null> = {
   'POST /filing/rules': 'make rules',
   'DELETE /filing/rules/:id': 'make rules',
   'PUT /filing/unconnected': 'make rules',
-  'POST /notes': null,
+  'PUT /upkeep/right': 'change the records',
+  'POST /doubles/:id/two': 'merge records',
+  'DELETE /doubles/:id/two': 'merge records',
+  'POST /merges': 'merge records',
+  'POST /merges/:id/undo': 'merge records',
+  'POST /timeline': 'keep the timeline',
+  'PUT /timeline/:id': 'keep the timeline',
+  'DELETE /timeline/:id': 'keep the timeline',
+  'POST /timeline/:id/restore': 'keep the timeline',
+  'POST /timeline/:id/seen': null,
+  'POST /messages/:id/invitations/:index': 'keep the timeline',
   'POST /mail/acts': null,
   'POST /mail/on-server': null,
   'POST /messages/:id/answer': null,
@@ -242,10 +252,10 @@ describe('who may do and see what', () => {
     for (const origin of ['null', 'garbage', 'http://', 'http://evil.example'])
       expect([
         origin,
-        (await as('manager', 'post', '/notes').set('origin', origin).send({})).status,
+        (await as('manager', 'post', '/timeline').set('origin', origin).send({})).status,
       ]).to.deep.equal([origin, 403]);
-    const note = { fileId: 1, messageId: 999_999, words: 'x' };
-    expect((await as('manager', 'post', '/notes').send(note)).status).to.equal(404);
+    const note = { ...noteOn(1, 'x'), messageId: 999_999 };
+    expect((await as('manager', 'post', '/timeline').send(note)).status).to.equal(404);
     const deep = JSON.parse(`${'{"type":"doc","content":['.repeat(1000)}${']}'.repeat(1000)}`) as object;
     const draft = (await as('manager', 'post', '/mailings').send({})).body as { id: number };
     const save = {

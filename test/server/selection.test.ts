@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import { DateTime } from 'luxon';
-import { Selection } from '../../contract/index.ts';
+import { ClientQuery, Selection } from '../../contract/index.ts';
 import {
   factsAbout,
   OPERATORS,
@@ -59,6 +59,9 @@ const TABLES = [
   'mailing',
   'message',
   'filing',
+  'timeline',
+  'timeline_person',
+  'timeline_staff',
   'selection_member',
   'field',
   'client_field_value',
@@ -210,8 +213,16 @@ class Memory {
     'client.optedOut': (row) => this.optedOut(this.peopleOf(row.id)),
     'client.fileNumbers': (row) =>
       this.where('file', 'client_id', row.id).map(({ number }) => number as string),
+    'client.openFiles': (row) =>
+      this.where('file', 'client_id', row.id).filter(({ closed }) => closed === null).length,
+    'client.spoken': (row) => {
+      const times = this.where('filing', 'client_id', row.id).map(({ at }) => (at as Date).getTime());
+      return times.length ? this.day(new Date(Math.max(...times))) : null;
+    },
     'client.heard': (row) => this.last('client_id', row.id, 'client'),
     'client.written': (row) => this.last('client_id', row.id, 'us'),
+    'client.met': (row) => this.met(row.id, 'done').at(-1) ?? null,
+    'client.planned': (row) => this.met(row.id, 'planned')[0] ?? null,
     'client.weOwe': (row) => this.owes(row.id, 'we'),
     'client.theyOwe': (row) => this.owes(row.id, 'they'),
     'client.open': (row) =>
@@ -259,6 +270,16 @@ class Memory {
     'message.from': (row) => row.spoken as Value,
     'message.at': (row) => this.day(row.at),
     'message.subject': (row) => (this.byId('message', row.message_id)?.subject ?? null) as Value,
+    'entry.kind': (row) => row.kind as Value,
+    'entry.at': (row) => this.day(row.at),
+    'entry.state': (row) => row.state as Value,
+    'entry.staff': (row) =>
+      this.where('timeline_staff', 'timeline_id', row.id)
+        .filter(({ tie }) => tie === 'took part')
+        .map(({ staff_id }) => staff_id as number),
+    'entry.by': (row) => row.staff_id as Value,
+    'entry.words': (row) => row.words as Value,
+    'entry.outcome': (row) => row.outcome as Value,
   };
 
   private readonly ways: { [K in RelationKey]: (row: Row) => { found: Row; by?: Row }[] } = {
@@ -267,6 +288,10 @@ class Memory {
     'client.fees': (row) => this.owned('fee_note', 'client_id', row),
     'client.mailed': (row) => this.mailed('client_id', row),
     'client.messages': (row) => this.owned('filing', 'client_id', row),
+    'client.entries': (row) => this.there(this.owned('timeline', 'client_id', row)),
+    'person.entries': (row) =>
+      this.there(this.over('timeline_person', 'person_id', row, 'timeline', 'timeline_id')),
+    'file.entries': (row) => this.there(this.owned('timeline', 'file_id', row)),
     'person.clients': (row) => this.over('client_person', 'person_id', row, 'client', 'client_id'),
     'person.files': (row) => this.over('file_person', 'person_id', row, 'file', 'file_id'),
     'person.mailed': (row) => this.mailed('person_id', row),
@@ -275,6 +300,15 @@ class Memory {
     'file.fees': (row) => this.owned('fee_note', 'file_id', row),
     'file.messages': (row) => this.owned('filing', 'file_id', row),
   };
+  private there = (entries: { found: Row; by?: Row }[]) =>
+    entries.filter(({ found }) => (found as Row).gone_at === null);
+  /** Days of calls and meetings, in their order. */
+  private met = (clientId: unknown, state: string) =>
+    this.where('timeline', 'client_id', clientId)
+      .filter((row) => row.kind !== 'note' && row.state === state && row.gone_at === null)
+      .map((row) => row.at as Date)
+      .sort((a, b) => a.getTime() - b.getTime())
+      .map((at) => this.day(at));
   private owned = (table: string, column: string, row: Row) =>
     this.where(table, column, row.id).map((found) => ({ found }));
   private over = (ties: string, owner: string, row: Row, table: string, key: string) =>
@@ -433,6 +467,18 @@ async function fillIn({ db }: TestFirm): Promise<void> {
     })),
   );
   await db('file').whereIn('id', [2, 5, 8]).update({ stage_id: 1 });
+  await db('timeline').whereRaw('id % 6 = 0').update({ gone_at: new Date() });
+  await db('timeline').whereRaw('id % 5 = 0').update({ state: 'off', words: 'Looked at the mill' });
+  await db('timeline_staff')
+    .insert(
+      [1, 2, 3, 4, 5, 6].map((id) => ({
+        timeline_id: id,
+        staff_id: 1 + (id % 3),
+        tie: id % 4 ? ('took part' as const) : ('told' as const),
+      })),
+    )
+    .onConflict()
+    .ignore();
   await fillFields(db);
   await db('filing')
     .whereRaw('message_id % 3 = 0')
@@ -543,14 +589,24 @@ describe('selections', () => {
     this.timeout(180_000);
     const told = new Set<string>();
     const anySelection = fc.constantFrom(...SUBJECTS).chain((subject) =>
-      fc.record({
-        version: fc.constant(2 as const),
-        subject: fc.constant(subject),
-        past: fc.boolean(),
-        of: fc.array(anyLine(catalogue, subject, running.today, 3), { maxLength: 3 }),
-        added: fc.array(fc.integer({ min: 1, max: 60 }), { maxLength: 2 }),
-        removed: fc.array(fc.integer({ min: 1, max: 60 }), { maxLength: 2 }),
-      }),
+      fc
+        .record({
+          version: fc.constant(2 as const),
+          subject: fc.constant(subject),
+          past: fc.boolean(),
+          of: fc.array(anyLine(catalogue, subject, running.today, 3), { maxLength: 3 }),
+          added: fc.array(fc.integer({ min: 1, max: 60 }), { maxLength: 2 }),
+          removed: fc.array(fc.integer({ min: 1, max: 60 }), { maxLength: 2 }),
+        })
+        .chain((selection) =>
+          // One in three is of those alone that were ticked.
+          fc
+            .option(fc.array(fc.integer({ min: 1, max: 60 }), { maxLength: 12 }), { freq: 3 })
+            .map((only) => ({
+              ...selection,
+              ...(only?.length ? { only } : {}),
+            })),
+        ),
     );
     await fc.assert(
       fc.asyncProperty(anySelection, async (selection) => {
@@ -576,6 +632,7 @@ describe('selections', () => {
       ['fee note', 'client', 'client.fees'],
       ['mailing', 'client', 'client.mailed'],
       ['message', 'client', 'client.messages'],
+      ['entry', 'client', 'client.entries'],
     ];
     for (const [among, subject, through] of ways)
       for (const fact of factsAbout(catalogue, among, through ?? undefined))
@@ -657,6 +714,12 @@ describe('selections', () => {
       either && 'of' in either && status ? either.of.map((line) => count([status, line])) : [],
     );
     expect([column.added, column.removed, column.total]).to.deep.equal([1, 1, count(lines, byHand)]);
+    const all = memory
+      .of('client')
+      .filter((record) => selects({ ...base, of: lines, ...byHand }, record, running));
+    const only = [...all.slice(0, 2).map(({ id }) => id), inside?.id ?? 0];
+    const ticked = await columnOf(firm.db, { ...base, of: lines, ...byHand, only }, running);
+    expect(ticked).to.deep.equal({ ...column, unticked: all.length - 2, total: 2 });
   });
 
   it('are kept as they run, or as a list; shared or one’s own; and never overwritten unseen', async () => {
@@ -876,19 +939,26 @@ describe('selections', () => {
       'Pell Family Trust',
     ]);
     expect(await search(firm.db, register, '%_%')).to.deep.equal({ files: [], clients: [] });
-    const page = await listClients(firm.db, {
-      q: 'clerk@ashgill',
-      sort: 'name',
-      order: 'asc',
-      offset: 0,
-      limit: 10,
-    });
+    const running = await runningNow(firm.db, 2);
+    const list = (query: object) => listClients(firm.db, ClientQuery.parse(query), running);
+    const page = await list({ q: 'clerk@ashgill', limit: 10 });
     expect(page.rows.map((row) => row.name)).to.deep.equal(['Ashgill Parish Council']);
-    const all = await listClients(firm.db, { q: '', sort: 'files', order: 'desc', offset: 30, limit: 30 });
+    const asked = {
+      sort: 'client.openFiles',
+      order: 'desc',
+      columns: 'client.openFiles,client.place,nonsense',
+    };
+    const all = await list({ ...asked, offset: 30, limit: 30 });
     expect([all.total, all.rows.length]).to.deep.equal([50, 20]);
-    expect(
-      all.rows.every((row, index) => index === 0 || row.openFiles <= (all.rows[index - 1]?.openFiles ?? 0)),
-    ).to.equal(true);
+    const open = all.rows.map(({ cells }) => Number(cells[0]));
+    expect(open).to.deep.equal([...open].sort((a, b) => b - a));
+    expect(all.rows.every(({ cells }) => cells.length === 3 && cells[2] === null)).to.equal(true);
+    // By the names of advisers, as told by the staff; by what is no column, by name.
+    const byAdviser = await list({ sort: 'client.adviser', columns: 'client.adviser', limit: 50 });
+    const advisers = byAdviser.rows.map(({ cells }) => String(cells[0] ?? ''));
+    expect(advisers).to.deep.equal([...advisers].sort((a, b) => a.localeCompare(b)));
+    const byNonsense = await list({ sort: 'nonsense', limit: 50 });
+    expect(byNonsense.rows).to.deep.equal((await list({ limit: 50 })).rows);
   });
 
   it('asks growing tables through their indexes', async () => {

@@ -77,7 +77,9 @@ describe('sorting', () => {
       'Put into Sorting without help',
       `Filed to ${file?.number}`,
     ]);
-    const page = await ledger(firm.db, LEDGER, file?.clientId ?? 0, { offset: 0, limit: 10 });
+    const page = await ledger(firm.db, LEDGER, file?.clientId ?? 0, {
+      ...{ offset: 0, limit: 10, only: 'message' },
+    });
     expect(page.entries[0]?.id).to.equal(message.id);
     const counted = (await sortingQueue(firm.db, 1, { offset: 0, limit: 50 })).total;
     expect(counted).to.equal(queue.total - 1);

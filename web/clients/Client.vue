@@ -17,6 +17,7 @@ const router = useRouter();
 const { date, since } = useTimes();
 const id = Number(route.params.id);
 const fileId = ref<number | null>(route.query.file ? Number(route.query.file) : null);
+const entryId = route.query.entry ? Number(route.query.entry) : null;
 const showClosed = ref(false);
 
 const {
@@ -109,7 +110,7 @@ const facts = computed(() => {
         </button>
       </div>
       <div class="body">
-        <Ledger :client-id="id" :file-id="fileId" :on-files="onFiles" />
+        <Ledger :client="client" :file-id="fileId" :entry-id="entryId" :on-files="onFiles" />
         <aside class="side" tabindex="0" role="region" aria-label="About this client">
           <template v-if="chosen">
             <h2>{{ chosen.number }}</h2>
@@ -176,6 +177,13 @@ const facts = computed(() => {
               <dd>{{ client.postal.join(', ') }}</dd>
             </div>
           </dl>
+          <template v-if="client.namedBy.length">
+            <h2>Named by others</h2>
+            <p v-for="(each, index) in client.namedBy" :key="index" class="named">
+              {{ each.person ? `${each.person}: ` : '' }}{{ each.field }} of
+              <router-link :to="`/clients/${each.clientId}`">{{ each.client }}</router-link>
+            </p>
+          </template>
         </aside>
       </div>
       <MessageDialog v-model="opened" @changed="readOwed" />
@@ -255,6 +263,9 @@ const facts = computed(() => {
 }
 .person {
   margin-bottom: 8px;
+}
+.named {
+  margin-bottom: 4px;
 }
 .address {
   overflow-wrap: anywhere;

@@ -1,17 +1,27 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { reactive, ref, watch } from 'vue';
+import { computed, reactive, ref, watch } from 'vue';
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
-import { ClientPage, type ClientQuery } from '../../contract/index.ts';
+import { ClientPage, type ClientQuery, type ClientRow } from '../../contract/index.ts';
+import type { SelectableFact } from '../../core/selection/catalogue.ts';
+import { cellWords } from '../../core/selection/cells.ts';
 import Trouble from '../parts/Trouble.vue';
 import AddClient from '../register/AddClient.vue';
+import ChooseColumns from '../selection/ChooseColumns.vue';
+import { useCatalogue } from '../selection/catalogue.ts';
+import { NAMING, useColumns } from '../selection/columns.ts';
 import { useSession } from '../session.ts';
 import PagedTable, { type Column } from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
 
 const LIMIT = 50;
-const { brief } = useTimes();
+const { brief, day } = useTimes();
+const catalogue = useCatalogue();
+void catalogue.read();
+const { columns, shown, offered, choose, problem: unkept } = useColumns(ref('client'), 'register');
+/** The name stands first in any case. */
+const others = computed(() => shown.value.filter(({ key }) => key !== NAMING.client));
 const session = useSession();
 const adding = ref(false);
 const route = useRoute();
@@ -19,7 +29,7 @@ const router = useRouter();
 const query = reactive({
   q: String(route.query.q ?? ''),
   status: (route.query.status as ClientQuery['status']) ?? null,
-  sort: (route.query.sort as ClientQuery['sort']) ?? 'name',
+  sort: String(route.query.sort ?? NAMING.client),
   order: (route.query.order as ClientQuery['order']) ?? 'asc',
   offset: Number(route.query.offset ?? 0),
 });
@@ -27,18 +37,38 @@ const {
   data: page,
   problem,
   load,
-} = useLoad(ClientPage, () => ({ path: '/clients', query: { ...query, limit: LIMIT } }), {
-  concerns: { records: true },
-  after: 120,
-});
-const COLUMNS: readonly Column[] = [
-  { sort: 'name', words: 'Client' },
-  { words: 'Place' },
-  { sort: 'adviser', words: 'Adviser' },
-  { sort: 'service', words: 'Service' },
-  { sort: 'files', words: 'Open files', right: true },
-  { sort: 'last', words: 'Last message', right: true },
-];
+} = useLoad(
+  ClientPage,
+  () =>
+    // Once it is known what there is to show.
+    catalogue.facts.length
+      ? {
+          path: '/clients',
+          query: { ...query, limit: LIMIT, columns: others.value.map(({ key }) => key).join(',') },
+        }
+      : null,
+  {
+    concerns: { records: true },
+    after: 120,
+  },
+);
+const isRight = ({ kind }: SelectableFact) => kind === 'number' || kind === 'money';
+const headed = computed((): Column[] => [
+  { sort: NAMING.client, words: 'Client' },
+  ...others.value.map((fact) => ({
+    sort: fact.key,
+    words: fact.unit && isRight(fact) ? `${fact.label}, ${fact.unit}` : fact.label,
+    right: isRight(fact),
+  })),
+]);
+const cell = (row: ClientRow, at: number) => {
+  const fact = others.value[at];
+  if (!fact) return '';
+  const value = row.cells[at] ?? null;
+  return fact.kind === 'time' && value !== null
+    ? brief(String(value))
+    : cellWords(value, isRight(fact) ? { ...fact, unit: '' } : fact, day);
+};
 const STATUSES = [
   { value: null, title: 'Everybody' },
   { value: 'active', title: 'Active' },
@@ -71,7 +101,7 @@ watch(
   },
 );
 function sortBy(by: string, order: ClientQuery['order']) {
-  query.sort = by as ClientQuery['sort'];
+  query.sort = by;
   query.order = order;
   query.offset = 0;
 }
@@ -83,6 +113,7 @@ watch(query, () => void soon());
     <header class="head">
       <h1>Clients</h1>
       <div class="acts">
+        <ChooseColumns :columns="columns" :offered="offered" :naming="NAMING.client" @choose="choose" />
         <router-link v-if="session.may('bring lists in')" to="/clients/import">Bring a list in</router-link>
         <v-btn v-if="session.may('add to the records')" color="primary" variant="flat" @click="adding = true"
           >Add a client</v-btn
@@ -97,10 +128,10 @@ watch(query, () => void soon());
       />
       <v-select v-model="query.status" :items="STATUSES" label="Who" class="status" />
     </header>
-    <Trouble :words="problem" :retry="load" class="mb-2" />
+    <Trouble :words="problem || unkept || catalogue.problem" :retry="load" class="mb-2" />
     <PagedTable
       v-model:offset="query.offset"
-      :columns="COLUMNS"
+      :columns="headed"
       :rows="page?.rows ?? []"
       :row-key="(row) => row.id"
       :total="page?.total ?? 0"
@@ -115,11 +146,9 @@ watch(query, () => void soon());
           <router-link :to="`/clients/${row.id}`" class="client">{{ row.name }}</router-link>
           <span v-if="row.status !== 'active'" class="quiet status-word">{{ row.status }}</span>
         </td>
-        <td class="quiet">{{ row.place }}</td>
-        <td>{{ row.adviser }}</td>
-        <td>{{ row.service }}</td>
-        <td class="right figures">{{ row.openFiles }}</td>
-        <td class="right figures">{{ row.lastMessageAt ? brief(row.lastMessageAt) : '' }}</td>
+        <td v-for="(fact, at) in others" :key="fact.key" :class="{ 'right figures': isRight(fact) }">
+          {{ cell(row, at) }}
+        </td>
       </template>
       <template #empty>
         <p v-if="page" class="quiet pa-4">

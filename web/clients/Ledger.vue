@@ -1,19 +1,32 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { computed, ref, watch } from 'vue';
-import { LedgerPage, type Change, type LedgerEntry } from '../../contract/index.ts';
-import { get } from '../api.ts';
+import { computed, onMounted, ref, watch } from 'vue';
+import {
+  LedgerPage,
+  type Change,
+  type ClientView,
+  type LedgerEntry,
+  type LedgerPart,
+} from '../../contract/index.ts';
+import { act, get, wordsOf } from '../api.ts';
 import { useLive } from '../ui/live.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileTab from '../parts/FileTab.vue';
+import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
+import EntryDialog from '../timeline/EntryDialog.vue';
+import EntryLine from '../timeline/EntryLine.vue';
+import { useKeys } from '../ui/keys.ts';
 import { useLatest } from '../ui/latest.ts';
 import { many, useTimes } from '../words.ts';
 
 /** A client's correspondence: received on the left page, sent on the right, dates down the spine. */
 const props = defineProps<{
-  clientId: number;
+  client: ClientView;
   fileId: number | null;
+  /** A note, call or meeting to begin with. */
+  entryId: number | null;
   /** Whether a change is about one of the client's files. */
   onFiles: (change: Change) => boolean;
 }>();
@@ -26,6 +39,32 @@ const words = ref('');
 const { ask, problem } = useLatest();
 const loaded = ref(false);
 const opened = ref<number | null>(null);
+const session = useSession();
+const may = computed(() => session.may('keep the timeline'));
+const PARTS: { value: LedgerPart | null; title: string }[] = [
+  { value: null, title: 'All' },
+  { value: 'message', title: 'Messages' },
+  { value: 'note', title: 'Notes' },
+  { value: 'call', title: 'Calls' },
+  { value: 'meeting', title: 'Meetings' },
+];
+const only = ref<LedgerPart | null>(null);
+const shown = ref<number | 'new' | null>(null);
+onMounted(() => (shown.value = props.entryId));
+useKeys({ n: () => (shown.value = 'new') }, { unless: () => !may.value || opened.value !== null });
+/** What was taken away just now. */
+const removed = ref<number | null>(null);
+const trouble = ref('');
+async function restore() {
+  try {
+    await act('POST', `/timeline/${removed.value}/restore`);
+    removed.value = null;
+    trouble.value = '';
+    await load();
+  } catch (error) {
+    trouble.value = wordsOf(error);
+  }
+}
 
 async function load(more = false) {
   const query = {
@@ -33,8 +72,9 @@ async function load(more = false) {
     limit: more ? LIMIT : Math.min(200, Math.max(LIMIT, entries.value.length)),
     fileId: props.fileId,
     q: words.value,
+    only: only.value,
   };
-  const page = await ask(() => get(LedgerPage, `/clients/${props.clientId}/ledger`, query));
+  const page = await ask(() => get(LedgerPage, `/clients/${props.client.id}/ledger`, query));
   loaded.value = true;
   if (!page) return;
   entries.value = more ? [...entries.value, ...page.entries] : page.entries;
@@ -42,9 +82,9 @@ async function load(more = false) {
   unfiled.value = page.unfiled;
 }
 void load();
-useLive({ mail: (change) => props.onFiles(change), sorting: true }, () => void load());
+useLive({ mail: props.onFiles, timeline: props.onFiles, sorting: true }, () => void load());
 watch(
-  () => props.fileId,
+  () => [props.fileId, only.value],
   () => {
     entries.value = [];
     void load();
@@ -87,12 +127,34 @@ function second(entry: Extract<LedgerEntry, { kind: 'message' }>): string {
       />
       <h2 class="sent">Sent</h2>
     </header>
+    <div class="parts">
+      <span role="group" aria-label="What is shown">
+        <button
+          v-for="part in PARTS"
+          :key="part.title"
+          type="button"
+          class="plain part"
+          :class="{ on: only === part.value }"
+          :aria-pressed="only === part.value"
+          @click="only = part.value"
+        >
+          {{ part.title }}
+        </button>
+      </span>
+      <span v-if="may">
+        <button type="button" class="link" @click="shown = 'new'">Write down a note, call or meeting</button>
+        <KeyCap letter="N" class="ml-2" />
+      </span>
+    </div>
+    <p v-if="removed !== null" class="removed" role="status">
+      Taken away. <button type="button" class="link" @click="restore">Bring it back</button>
+    </p>
     <div class="scroll" tabindex="0" role="region" aria-label="Correspondence">
-      <Trouble :words="problem" :retry="() => load()" class="ma-3" />
+      <Trouble :words="problem || trouble" :retry="() => load()" class="ma-3" />
       <p v-if="loaded && !days.length && !problem" class="quiet pa-6 none">
         {{
-          words
-            ? 'Nothing fits these words.'
+          words || only
+            ? 'Nothing here fits what is asked for.'
             : 'Nothing has been written or received yet. Messages appear here as they are filed.'
         }}
       </p>
@@ -129,18 +191,13 @@ function second(entry: Extract<LedgerEntry, { kind: 'message' }>): string {
             </button>
             <span class="time figures quiet">{{ clock(entry.at) }}</span>
           </div>
-          <div v-else class="across">
-            <strong>{{ entry.words }}</strong>
-            <span class="quiet"
-              >{{ clock(entry.at) }}, {{ entry.by }}, {{ entry.file.number
-              }}<template v-if="entry.messageId !== null">
-                ·
-                <button type="button" class="link" @click="opened = entry.messageId">
-                  the message
-                </button></template
-              ></span
-            >
-          </div>
+          <EntryLine
+            v-else
+            :entry="entry.entry"
+            :may="may"
+            @open="shown = entry.id"
+            @message="opened = $event"
+          />
         </template>
       </div>
       <p v-if="entries.length < total" class="more">
@@ -150,6 +207,17 @@ function second(entry: Extract<LedgerEntry, { kind: 'message' }>): string {
       </p>
     </div>
     <MessageDialog v-model="opened" @changed="load()" />
+    <EntryDialog
+      v-model="shown"
+      :files="client.files"
+      :file-id="fileId"
+      :people="client.people"
+      @changed="load()"
+      @removed="
+        removed = $event;
+        load();
+      "
+    />
   </section>
 </template>
 
@@ -283,16 +351,28 @@ function second(entry: Extract<LedgerEntry, { kind: 'message' }>): string {
 .more {
   text-align: center;
 }
-.across {
-  width: 70%;
-  margin: 0 auto 10px;
-  padding: 8px 14px;
-  text-align: center;
-  background: #fbf7ea;
-  border: 1px solid var(--hairline);
-  overflow-wrap: anywhere;
+.parts {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  gap: 2px 14px;
+  padding: 3px 14px;
+  border-bottom: 1px solid var(--hairline);
+  font-size: 13px;
 }
-.across > * {
-  display: block;
+.part {
+  padding: 1px 6px;
+  color: var(--ink-soft);
+}
+.part.on {
+  color: var(--spruce);
+  font-weight: 700;
+  box-shadow: 0 2px 0 -1px var(--spruce);
+}
+.removed {
+  padding: 4px 14px;
+  background: var(--page);
+  border-bottom: 1px solid var(--hairline);
+  font-size: 13px;
 }
 </style>

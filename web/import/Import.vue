@@ -113,8 +113,9 @@ const does = computed(() => (run.value?.counts.add ?? 0) + (run.value?.counts.ch
     <Trouble :words="problem || notListed || trouble" :retry="load" class="my-2" />
     <template v-if="id === null">
       <p class="quiet">
-        Clients with their people, files and fields from a CSV list, as any spreadsheet saves it. You see what
-        each row would do before anything is changed, and can take all of it back.
+        Clients with their people, files, fields and fee notes from a CSV list, as any spreadsheet saves it,
+        or from business cards (vCard). You see what each row would do before anything is changed, and can
+        take all of it back.
       </p>
       <label
         class="sheet drop"
@@ -123,7 +124,12 @@ const does = computed(() => (run.value?.counts.add ?? 0) + (run.value?.counts.ch
         @dragleave="over = false"
         @drop.prevent="dropped"
       >
-        <input type="file" class="visually-hidden" accept=".csv,.tsv,.txt,text/csv" @change="chosen" />
+        <input
+          type="file"
+          class="visually-hidden"
+          accept=".csv,.tsv,.txt,.vcf,text/csv,text/vcard"
+          @change="chosen"
+        />
         <strong>{{ busy ? 'Reading it …' : 'Choose a list' }}</strong>
         <span class="quiet">or drop it here. Whatever parts its columns, in any encoding.</span>
       </label>
@@ -145,8 +151,10 @@ const does = computed(() => (run.value?.counts.add ?? 0) + (run.value?.counts.ch
     </template>
     <template v-else-if="run">
       <p class="quiet">
-        {{ many(run.rows, 'row') }}, parted by {{ run.delimiter }}, {{ run.encoding.toUpperCase() }}; taken in
-        {{ day(run.madeAt) }} by {{ run.by }}; {{ STATES[run.state] }}.
+        {{ many(run.rows, 'row')
+        }}{{ run.delimiter === 'card' ? ' from cards' : `, parted by ${run.delimiter}` }},
+        {{ run.encoding.toUpperCase() }}; taken in {{ day(run.madeAt) }} by {{ run.by }};
+        {{ STATES[run.state] }}.
       </p>
       <ImportColumns v-if="state === 'chosen' || again" :run="run" :busy="busy" @check="check" />
       <template v-else>

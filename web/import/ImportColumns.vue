@@ -10,13 +10,16 @@ const emit = defineEmits<{ check: [columns: (string | null)[], existing: 'change
 const columns = ref<(string | null)[]>([...props.run.columns]);
 const existing = ref(props.run.existing);
 const { choices } = useChoices();
+/** By what a cell names somebody else. */
+const BY: Partial<Record<string, string>> = { person: ', by address', client: ', by name' };
 const OF = { client: 'client', person: 'person', file: 'file' };
 const items = computed(() => [
   { title: 'left out', value: null },
   ...Object.entries(TARGETS).map(([value, title]) => ({ value, title })),
-  ...(choices.value?.fields ?? [])
-    .filter(({ kind }) => kind !== 'person' && kind !== 'client')
-    .map(({ id, label, of }) => ({ value: `field:${id}`, title: `${label} (field of a ${OF[of]})` })),
+  ...(choices.value?.fields ?? []).map(({ id, label, of, kind }) => ({
+    value: `field:${id}`,
+    title: `${label} (field of a ${OF[of]}${BY[kind] ?? ''})`,
+  })),
 ]);
 const samples = (column: number) =>
   props.run.sample

@@ -87,7 +87,10 @@ const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch
     >
       <template #row="{ row }">
         <td>
-          <router-link :to="`/clients/${row.clientId}`" class="client">{{ row.client }}</router-link>
+          <router-link v-if="row.clientId" :to="`/clients/${row.clientId}`" class="client">{{
+            row.client
+          }}</router-link>
+          <span v-else class="client">{{ row.client }}</span>
         </td>
         <td class="quiet">{{ row.address }}</td>
         <td>{{ row.from }}</td>

@@ -4,8 +4,8 @@ import { z } from 'zod';
 import {
   ConversationRow,
   MessageView,
-  Note,
   SortDone,
+  TimelineEntry,
   type FileRef,
   type Sort,
 } from '../../contract/index.ts';
@@ -14,6 +14,7 @@ import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
 import Reasons from '../parts/Reasons.vue';
 import Trouble from '../parts/Trouble.vue';
+import CallingField from '../timeline/CallingField.vue';
 import { useTimes } from '../words.ts';
 import MessagePaper from './MessagePaper.vue';
 
@@ -86,7 +87,20 @@ function note() {
 }
 const keepNote = (file: FileRef) =>
   attempt(async () => {
-    await send('POST', Note, '/notes', { fileId: file.id, messageId: id.value, words: words.value });
+    await send('POST', TimelineEntry, '/timeline', {
+      kind: 'note',
+      fileId: file.id,
+      messageId: id.value,
+      at: new Date().toISOString(),
+      endsAt: null,
+      state: 'done',
+      place: '',
+      words: words.value,
+      outcome: '',
+      personIds: [],
+      staffIds: [],
+      remindAt: null,
+    });
     noting.value = false;
     words.value = '';
   });
@@ -160,7 +174,7 @@ const keepNote = (file: FileRef) =>
           <v-btn size="small" :href="`/api/messages/${message.id}/source`">Source (.eml)</v-btn>
         </div>
         <form v-if="noting" class="note" @submit.prevent="message.files[0] && keepNote(message.files[0])">
-          <textarea v-model="words" rows="3" maxlength="2000" aria-label="Note" autofocus />
+          <CallingField v-model="words" label="Note" autofocus />
           <v-btn size="small" type="submit" color="primary" variant="flat" :disabled="!words.trim()"
             >Keep it on {{ message.files[0]?.number }}</v-btn
           >
@@ -252,13 +266,6 @@ const keepNote = (file: FileRef) =>
 }
 .note {
   margin-top: 8px;
-}
-.note textarea {
-  width: 100%;
-  padding: 6px 8px;
-  border: 1px solid var(--strong);
-  background: var(--sheet);
-  font: inherit;
 }
 .part {
   width: 100%;

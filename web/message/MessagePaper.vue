@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue';
 import type { MessageView } from '../../contract/index.ts';
 import { many, size, useTimes } from '../words.ts';
+import Invitations from '../timeline/Invitations.vue';
 import SenderNotes from './SenderNotes.vue';
 
 /** A message laid out to be read: who, when, the words, what was quoted, what came with it. */
@@ -18,6 +19,9 @@ watch(
     asSent.value = false;
     pictures.value = false;
   },
+);
+const invites = computed(() =>
+  props.message.enclosures.some(({ mimeType }) => mimeType.toLowerCase() === 'text/calendar'),
 );
 const from = computed(() => props.message.parties.find((party) => party.role === 'from'));
 const others = (role: string) =>
@@ -50,6 +54,7 @@ const by = computed(() =>
       <p class="quiet">{{ addressed }}</p>
     </header>
     <SenderNotes :message="message" @whole="$emit('whole', $event)" @changed="$emit('changed')" />
+    <Invitations v-if="invites" :message-id="message.id" :files="message.files" />
     <div v-if="message.hasHtml" class="how">
       <button class="link" type="button" @click="asSent = !asSent">
         {{ asSent ? 'Only the words' : 'Show it as it was sent' }}

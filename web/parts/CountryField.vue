@@ -1,11 +1,10 @@
 <script setup lang="ts">
-import { COUNTRIES } from '../../core/address/country.ts';
+import { COUNTRIES, countryName } from '../../core/address/country.ts';
 
 /** A country, by its name; kept by its two letters. */
 const country = defineModel<string>({ required: true });
 defineProps<{ label: string; errorMessages: string[]; clearable?: boolean }>();
-const names = new Intl.DisplayNames('en-GB', { type: 'region' });
-const items = COUNTRIES.map((code) => ({ value: code, title: names.of(code) ?? code })).sort((a, b) =>
+const items = COUNTRIES.map((code) => ({ value: code, title: countryName(code) })).sort((a, b) =>
   a.title.localeCompare(b.title),
 );
 </script>

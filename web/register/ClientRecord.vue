@@ -10,12 +10,14 @@ import {
   type ClientFields,
   type DeliveryKind,
 } from '../../contract/index.ts';
+import { countryName } from '../../core/address/country.ts';
 import { send } from '../api.ts';
 import KeepBar from '../office/KeepBar.vue';
 import CountryField from '../parts/CountryField.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
+import AskDialog from '../ui/AskDialog.vue';
 import { useKeys } from '../ui/keys.ts';
 import { about } from '../ui/live.ts';
 import { useLoad } from '../ui/load.ts';
@@ -25,6 +27,7 @@ import Facts from './Facts.vue';
 import FeeNotes from './FeeNotes.vue';
 import FileDialog from './FileDialog.vue';
 import History from './History.vue';
+import LinkField from './LinkField.vue';
 import OwnFields from './OwnFields.vue';
 import PersonDialog from './PersonDialog.vue';
 import PhoneLines from './PhoneLines.vue';
@@ -115,7 +118,6 @@ const since = computed({
     form.since = words.trim() ? Number(words) : null;
   },
 });
-const countries = new Intl.DisplayNames('en-GB', { type: 'region' });
 const phoneWords = (phones: readonly { number: string; purpose: string }[]) =>
   phones.map(({ number, purpose }) => (purpose ? `${number} (${purpose})` : number)).join('\n');
 const nameOf = (personId: number | null) => view.value?.people.find((person) => person.id === personId)?.name;
@@ -146,10 +148,13 @@ const clientFacts = computed(() => [
 const writtenFacts = computed(() => [
   { label: 'Greeting', value: form.greeting ?? 'made of the names' },
   { label: FIELD_LABELS.postal ?? '', value: form.postal.join('\n') || 'none yet' },
-  { label: 'Country', value: form.country ? (countries.of(form.country) ?? form.country) : '' },
+  { label: 'Country', value: form.country ? countryName(form.country) : '' },
   ...form.delivery.map(({ kind }) => ({ label: DELIVERY_KINDS[kind], value: deliveryWords(kind) })),
 ]);
 
+/** The client is here once more, under another number. */
+const twice = ref(false);
+const other = ref<number | null>(null);
 const person = ref<number | 'new' | null>(null);
 const file = ref<number | 'new' | null>(null);
 function movePerson(index: number, by: -1 | 1) {
@@ -176,6 +181,9 @@ async function reload() {
           <h1>{{ form.name || view.name }}</h1>
         </div>
         <p v-if="may" class="quiet keys">
+          <button v-if="session.may('merge records')" type="button" class="link" @click="twice = true">
+            here twice?
+          </button>
           <span><KeyCap letter="E" /> change</span>
         </p>
       </header>
@@ -357,6 +365,22 @@ async function reload() {
       <div v-show="record.changed.value.length || Object.keys(record.theirs.value).length" class="foot">
         <KeepBar :record="record" :labels="labels" @kept="kept" />
       </div>
+      <AskDialog v-model="twice" label="Here twice">
+        <p class="quiet mb-3">
+          Choose the other record; both are shown side by side before anything is done.
+        </p>
+        <LinkField v-model="other" to="client" label="The same as" />
+        <template #answers>
+          <v-btn @click="twice = false">Not now</v-btn>
+          <v-btn
+            color="primary"
+            variant="flat"
+            :disabled="other === null || other === id"
+            :to="`/mending/client/${id}/${other}`"
+            >Side by side</v-btn
+          >
+        </template>
+      </AskDialog>
       <PersonDialog
         v-model="person"
         :client-id="id"

@@ -125,7 +125,7 @@ const ways = Object.entries(DELIVERY_WAYS).map(([value, title]) => ({ value, tit
 </script>
 
 <template>
-  <AskDialog v-model="open" :max-width="620" label="Change them all">
+  <AskDialog v-model="open" :persistent="draft.what !== ''" :max-width="620" label="Change them all">
     <div class="form-grid">
       <v-select
         v-model="draft.what"

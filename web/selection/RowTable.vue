@@ -11,6 +11,8 @@ import { NAMING } from './columns.ts';
 type Row = SelectionRows['rows'][number];
 /** Records in the columns somebody chose; the naming one leads to the record. */
 const offset = defineModel<number>('offset', { required: true });
+/** Ticked rows, on this page and others, where rows can be ticked. */
+const ticked = defineModel<number[]>('ticked');
 const props = defineProps<{
   subject: Subject;
   shown: SelectableFact[];
@@ -28,6 +30,7 @@ const subject = toRef(props, 'subject');
 const WHAT = { client: 'clients', person: 'people', file: 'files' };
 const isRight = ({ kind }: SelectableFact) => kind === 'number' || kind === 'money';
 const columns = computed((): Column[] => [
+  ...(ticked.value ? [{ words: '', width: 34 }] : []),
   ...props.shown.map((fact) => ({
     words: fact.unit && isRight(fact) ? `${fact.label}, ${fact.unit}` : fact.label,
     sort: fact.key,
@@ -35,6 +38,13 @@ const columns = computed((): Column[] => [
   })),
   ...(props.picking ? [{ words: 'Out', width: 44 }] : []),
 ]);
+function tick(ids: readonly number[], on: boolean) {
+  const others = (ticked.value ?? []).filter((id) => !ids.includes(id));
+  ticked.value = on ? [...others, ...ids] : others;
+}
+const pageTicked = computed(
+  () => props.rows.length > 0 && props.rows.every(({ id }) => ticked.value?.includes(id)),
+);
 /** The unit stands at the head of its column. */
 const cell = (row: Row, at: number) => {
   const fact = props.shown[at];
@@ -57,6 +67,14 @@ const cell = (row: Row, at: number) => {
     @sort="(by, way) => emit('sort', by, way)"
   >
     <template #row="{ row }">
+      <td v-if="ticked" class="tick">
+        <input
+          type="checkbox"
+          :checked="ticked.includes(row.id)"
+          :aria-label="`Tick ${cell(row, 0) || 'this row'}`"
+          @change="tick([row.id], ($event.target as HTMLInputElement).checked)"
+        />
+      </td>
       <td v-for="(fact, at) in shown" :key="fact.key" :class="{ 'right figures': isRight(fact) }">
         <router-link
           v-if="fact.key === NAMING[subject] && row.clientId"
@@ -78,11 +96,31 @@ const cell = (row: Row, at: number) => {
         </button>
       </td>
     </template>
+    <template v-if="ticked" #pager>
+      <button
+        type="button"
+        class="link"
+        @click="
+          tick(
+            rows.map(({ id }) => id),
+            !pageTicked,
+          )
+        "
+      >
+        {{ pageTicked ? 'untick this page' : 'tick this page' }}
+      </button>
+    </template>
     <template #empty><slot name="empty" /></template>
   </PagedTable>
 </template>
 
 <style scoped>
+.tick input {
+  width: 16px;
+  height: 16px;
+  accent-color: var(--spruce);
+  margin: 3px 0;
+}
 .name {
   display: block;
   min-width: 110px;

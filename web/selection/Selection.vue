@@ -89,7 +89,7 @@ const SUBJECTS: { value: Subject; title: string }[] = [
 ];
 /** Lines about clients say nothing of files: what is picked out is chosen first. */
 function pickOut(next: Subject) {
-  selection.value = { ...selection.value, subject: next, of: [], added: [], removed: [] };
+  selection.value = { ...selection.value, subject: next, of: [], added: [], removed: [], only: undefined };
   sort.value = NAMING[next];
 }
 
@@ -112,6 +112,13 @@ async function load() {
   );
   if (answer) page.value = answer;
 }
+/** Rows that are ticked, to do something with these alone. */
+const ticked = ref<number[]>([]);
+function onlyTicked() {
+  selection.value.only = [...ticked.value];
+  ticked.value = [];
+}
+watch(subject, () => (ticked.value = []));
 const soon = useDebounceFn(load, 200);
 watch(
   selection,
@@ -304,9 +311,14 @@ async function leave() {
       <section class="sheet list" aria-labelledby="remain">
         <div class="bar">
           <h2 id="remain">{{ total === null ? '…' : total.toLocaleString('en-GB') }} remain</h2>
+          <span v-if="ticked.length" class="ticked" role="status"
+            >{{ ticked.length.toLocaleString('en-GB') }} ticked:
+            <button type="button" class="link" @click="onlyTicked">only these</button>
+            <button type="button" class="link" @click="ticked = []">untick</button></span
+          >
           <span class="quiet" role="status">{{ asking ? 'reading …' : '' }}</span>
           <LinkField
-            v-if="subject !== 'file'"
+            v-if="subject !== 'file' && !ticked.length"
             :model-value="null"
             :to="subject"
             label="Put somebody in by hand"
@@ -317,6 +329,7 @@ async function leave() {
         </div>
         <RowTable
           v-model:offset="offset"
+          v-model:ticked="ticked"
           class="px-3 pb-2"
           :subject="subject"
           :shown="shown"
@@ -413,6 +426,10 @@ async function leave() {
 }
 .bar .quiet {
   flex: 1;
+}
+.ticked {
+  white-space: nowrap;
+  font-size: 13px;
 }
 .put {
   max-width: 240px;

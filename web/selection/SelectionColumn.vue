@@ -101,6 +101,13 @@ const figures = (value: number | undefined) => (value ?? 0).toLocaleString('en-G
       ><span class="right figures">−{{ figures(column?.removed) }}</span
       ><span />
     </div>
+    <div v-if="selection.only" class="row">
+      <span
+        >Only those ticked
+        <button type="button" class="link" @click="selection.only = undefined">undo</button></span
+      ><span class="right figures">−{{ figures(column?.unticked) }}</span
+      ><span />
+    </div>
     <div class="row foot" role="status">
       <span>{{ found?.problems.length ? 'Nothing is counted until that is put right' : '' }}</span><span /><b
         class="figures right"

@@ -19,8 +19,24 @@ export const NAMING: Record<Subject, string> = {
 };
 const LISTS: Record<Subject, ShownList> = { client: 'clients', person: 'people', file: 'files' };
 
-/** The columns of a list, remembered for whoever is signed in. */
-export function useColumns(subject: Ref<Subject>): {
+/** What the list of clients shows to whoever has not chosen. */
+const REGISTER = [
+  'client.name',
+  'client.place',
+  'client.adviser',
+  'client.service',
+  'client.openFiles',
+  'client.spoken',
+];
+
+/**
+ * The columns of a list, remembered for whoever is signed in.
+ * @param list another list than that of selections
+ */
+export function useColumns(
+  subject: Ref<Subject>,
+  list?: 'register',
+): {
   columns: Ref<string[]>;
   shown: ComputedRef<SelectableFact[]>;
   offered: ComputedRef<SelectableFact[]>;
@@ -30,12 +46,14 @@ export function useColumns(subject: Ref<Subject>): {
 } {
   const catalogue = useCatalogue();
   const problem = ref('');
-  const columns = ref<string[]>(USUAL[subject.value]);
+  const usual = (of: Subject) => (list ? REGISTER : USUAL[of]);
+  const nameOf = (of: Subject) => list ?? LISTS[of];
+  const columns = ref<string[]>(usual(subject.value));
   watch(
     subject,
     async (now) => {
-      const kept = await get(ColumnsOf, `/columns/${LISTS[now]}`).catch(() => null);
-      if (subject.value === now) columns.value = kept?.columns ?? USUAL[now];
+      const kept = await get(ColumnsOf, `/columns/${nameOf(now)}`).catch(() => null);
+      if (subject.value === now) columns.value = kept?.columns ?? usual(now);
     },
     { immediate: true },
   );
@@ -48,8 +66,8 @@ export function useColumns(subject: Ref<Subject>): {
     columns.value.flatMap((key) => offered.value.find((fact) => fact.key === key) ?? []),
   );
   function choose(wanted: string[] | null) {
-    columns.value = wanted ?? USUAL[subject.value];
-    act('PUT', `/columns/${LISTS[subject.value]}`, { columns: wanted })
+    columns.value = wanted ?? usual(subject.value);
+    act('PUT', `/columns/${nameOf(subject.value)}`, { columns: wanted })
       .then(() => (problem.value = ''))
       .catch((error: unknown) => (problem.value = wordsOf(error)));
   }

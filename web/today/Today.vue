@@ -5,6 +5,7 @@ import MailingProgress from '../mailings/MailingProgress.vue';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
+import ForYou from '../timeline/ForYou.vue';
 import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
 import { list, many, useTimes } from '../words.ts';
@@ -165,6 +166,7 @@ const mailboxWords = computed(() => {
         </div>
       </section>
       <section aria-labelledby="out">
+        <ForYou />
         <h2 id="out">On its way out</h2>
         <div class="sheet pa-3 way-out">
           <p v-if="!today.mailings.length" class="quiet">

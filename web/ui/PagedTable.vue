@@ -65,6 +65,7 @@ function sortBy(column: Column) {
       </table>
       <slot v-if="!rows.length" name="empty" />
     </div>
+    <slot v-if="total" name="pager" />
     <Pager
       v-if="total"
       :offset="offset"

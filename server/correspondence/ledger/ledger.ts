@@ -8,15 +8,17 @@ import type { LedgerKind, LedgerScope } from './port.ts';
 /** One page of a client's ledger, newest first: entries of every kind in one order, paged by one query. */
 export async function ledger(
   db: Knex,
-  kinds: readonly LedgerKind[],
+  all: readonly LedgerKind[],
   clientId: number,
   query: z.infer<typeof LedgerQuery>,
 ): Promise<LedgerPage> {
-  const scope: LedgerScope = { clientId, fileId: query.fileId, words: query.q?.trim() };
+  const { only } = query;
+  const kinds = only ? all.filter(({ parts }) => parts.includes(only)) : all;
+  const scope: LedgerScope = { clientId, fileId: query.fileId, words: query.q?.trim(), only };
   const [total, page, unfiled] = await Promise.all([
     countEntries(db, kinds, scope),
     findEntries(db, kinds, scope, query.offset, query.limit),
-    scope.fileId || scope.words ? [] : unfiledWith(db, clientId),
+    scope.fileId || scope.words || only ? [] : unfiledWith(db, clientId),
   ]);
   return { total, entries: await readEntries(db, kinds, page), unfiled };
 }

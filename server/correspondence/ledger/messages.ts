@@ -7,6 +7,7 @@ import type { LedgerKind } from './port.ts';
 /** Every message on one of the client's files, once. */
 export const messageEntries: LedgerKind<'message'> = {
   kind: 'message',
+  parts: ['message'],
 
   find(db, { clientId, fileId, words }) {
     const filed = db('filing').join('file', 'file.id', 'filing.file_id').where('file.client_id', clientId);

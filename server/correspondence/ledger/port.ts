@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { LedgerEntry } from '../../../contract/index.ts';
+import type { LedgerEntry, LedgerPart } from '../../../contract/index.ts';
 
 /** Whose entries are asked for, and which of them. */
 export interface LedgerScope {
@@ -8,6 +8,8 @@ export interface LedgerScope {
   fileId?: number | undefined;
   /** That bear these words. */
   words?: string | undefined;
+  /** Of this part alone. */
+  only?: LedgerPart | undefined;
 }
 
 /** What an entry is, but for its kind, number and time, which the ledger knows. */
@@ -17,11 +19,13 @@ export type EntryBody<K extends LedgerEntry['kind']> = Omit<
 >;
 
 /**
- * A kind of ledger entry: messages and notes are the first two. The ledger pages and orders; what an entry of a kind
+ * A kind of ledger entry: messages and the timeline are the first two. The ledger pages and orders; what an entry of a kind
  * is, that kind alone knows.
  */
 export interface LedgerKind<K extends LedgerEntry['kind'] = LedgerEntry['kind']> {
   readonly kind: K;
+  /** Parts of the ledger it has a share in. */
+  readonly parts: readonly LedgerPart[];
   /**
    * The entries there are, each once.
    * @returns a query that selects `id` and `at`, from a key on file and time

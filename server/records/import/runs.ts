@@ -30,6 +30,7 @@ const DELIMITERS: Record<string, string> = {
   ';': 'semicolon',
   '\t': 'tab',
   '|': 'upright stroke',
+  card: 'card',
 };
 
 /** Takes a list in, and guesses what its columns hold, or remembers it. @throws Refusal when it is no table */

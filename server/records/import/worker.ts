@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import { decideRow, type Plan } from '../../../core/import/decide.ts';
+import { decideRow, refused, type Plan } from '../../../core/import/decide.ts';
 import { understand, type Reckoning, type Wanted } from '../../../core/import/plan.ts';
 import type { Doer } from '../../foundation/audit.ts';
 import { noteChange } from '../../foundation/changes.ts';
@@ -16,6 +16,7 @@ import { Refusal } from '../../foundation/refusal.ts';
 import type { Rows } from '../../foundation/tables.ts';
 import { Turns } from '../../foundation/turns.ts';
 import { changeWithin } from '../changing.ts';
+import { undoFee } from '../feeNotes.ts';
 import { Known, reckoning } from './known.ts';
 import { isMadeBy, removeMade, workedOn, writePlan } from './write.ts';
 
@@ -161,7 +162,7 @@ export class ImportWorker {
     const turns = new Turns();
     const plans: Plan[] = [];
     for (const { wanted, problems } of understood) {
-      plans.push(wanted ? decide(wanted, known, run, by) : refusedFor(problems ?? []));
+      plans.push(wanted ? decide(wanted, known, run, by) : refused(...(problems ?? [])));
       await turns.pass();
     }
     return { rows, plans };
@@ -186,7 +187,7 @@ export class ImportWorker {
                 const why =
                   alone instanceof Refusal ? alone.message : 'Our database does not take what it holds.';
                 await transact(db, async (trx) => {
-                  await noteOutcomes(trx, run.id, [{ line: line + 1 }], [refusedFor([why])]);
+                  await noteOutcomes(trx, run.id, [{ line: line + 1 }], [refused(why)]);
                   await this.keep(trx, run.id, { position: line + 1 });
                 });
               },
@@ -245,12 +246,9 @@ export class ImportWorker {
 
 function decide(wanted: Wanted, known: Known, run: Run, { country }: Reckoning): Plan {
   const plan = decideRow(wanted, known.meant(wanted), run.existing, country);
-  if (plan.client) known.note(plan.client.known, plan.person?.known ?? null, plan.file?.known ?? null);
+  const { client, person, file, fee } = plan;
+  if (client) known.note(client.known, person?.known ?? null, file?.known ?? null, fee?.known ?? null);
   return plan;
-}
-
-function refusedFor(words: string[]): Plan {
-  return { outcome: 'refused', words, client: null, person: null, file: null };
 }
 
 async function noteOutcomes(
@@ -279,6 +277,7 @@ async function noteOutcomes(
 async function undoStep(trx: Transaction, doer: Doer, step: Rows['audit']): Promise<string[]> {
   const subject = step.subject as 'client' | 'person' | 'file';
   const id = step.subject_id ?? 0;
+  if (step.subject === 'fee note') return undoFee(trx, { staffId: doer.staffId }, step);
   if (step.action.endsWith(' changed')) {
     const there = await trx(subject as 'client')
       .where({ id })

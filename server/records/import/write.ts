@@ -4,15 +4,17 @@ import { noteAudit, type Doer } from '../../foundation/audit.ts';
 import type { Transaction } from '../../foundation/database.ts';
 import { changeWithin, readRecord, writeFields } from '../changing.ts';
 import { GENERAL, insertClient, insertGeneral } from '../create.ts';
+import { insertFee, updateFee } from '../feeNotes.ts';
 import { insertFile, insertPerson } from '../people.ts';
 
 /** Writes what a row does; what is new gets its number. @returns the client's number */
 export async function writePlan(trx: Transaction, by: Doer, plan: Plan): Promise<number | null> {
-  const { client, person, file } = plan;
+  const { client, person, file, fee } = plan;
   if (!client) return null;
   const clientId = await writeClient(trx, by, client);
   if (person) await writePerson(trx, by, client.known, person);
   if (file) await writeFile(trx, by, clientId, file);
+  if (fee) await writeFee(trx, by, clientId, fee);
   return clientId;
 }
 
@@ -97,6 +99,30 @@ async function writeFile(
   await writeFields(trx, 'file', made.id, after);
 }
 
+async function writeFee(
+  trx: Transaction,
+  by: Doer,
+  clientId: number,
+  { known, fresh, after }: NonNullable<Plan['fee']>,
+): Promise<void> {
+  if (!Object.keys(after).length) return;
+  const { fileNumber, ...said } = { ...known.record };
+  const file = fileNumber ? await trx('file').where({ number: fileNumber }).first('id') : undefined;
+  const { issuedOn = '', dueOn = issuedOn, amount = 0, tax = 0, paidOn = null, words = '' } = said;
+  const fields = {
+    number: known.number,
+    issuedOn,
+    dueOn,
+    amount,
+    tax,
+    paidOn,
+    words,
+    fileId: file?.id ?? null,
+  };
+  if (fresh && known.id === null) known.id = await insertFee(trx, by, clientId, fields);
+  else await updateFee(trx, by, known.id ?? 0, fields);
+}
+
 /** Changes fields whatever stands in them: what stood there is noted, for taking it back. */
 async function change(
   trx: Transaction,
@@ -162,6 +188,8 @@ async function staysBecause(
     const why = await workedOn(trx, clientId, importId);
     if (why) return subject === 'client' ? `${row.name} ${why}` : '';
   }
+  if (subject === 'client' && (await trx('fee_note').where({ client_id: id }).first('id')))
+    return `${row.name} has fee notes by now.`;
   const name = subject === 'person' ? `person ${id}` : `file ${id}`;
   if (await touched(trx, subject, [id], importId)) return `${name} was changed since.`;
   if (subject === 'file' && (await hasCorrespondence(trx, [id]))) return `${name} has correspondence by now.`;
@@ -177,6 +205,7 @@ export async function workedOn(trx: Transaction, clientId: number, importId: num
     .whereIn('person_id', madeBy(trx, 'person', importId))
     .pluck('person_id');
   if (await hasCorrespondence(trx, files)) return 'has correspondence by now.';
+  if (await hasOtherFees(trx, clientId, importId)) return 'has fee notes by now.';
   const changed =
     (await touched(trx, 'client', [clientId], importId)) ||
     (await touched(trx, 'file', files, importId)) ||
@@ -184,8 +213,24 @@ export async function workedOn(trx: Transaction, clientId: number, importId: num
   return changed ? 'was changed since.' : null;
 }
 
+/** Fee notes that this list did not bring, or that somebody has changed since. */
+async function hasOtherFees(trx: Transaction, clientId: number, importId: number): Promise<boolean> {
+  const fees: number[] = await trx('fee_note').where({ client_id: clientId }).pluck('id');
+  const lines = trx('audit').where({ subject: 'fee note' }).whereIn('subject_id', fees);
+  const brought = new Set(
+    await lines.clone().where({ import_id: importId, action: 'fee note entered' }).pluck('subject_id'),
+  );
+  if (fees.some((id) => !brought.has(id))) return true;
+  const changed = await lines
+    .clone()
+    .whereNull('import_id')
+    .whereNot('action', 'like', '%taken back')
+    .first('id');
+  return changed !== undefined;
+}
+
 async function hasCorrespondence(trx: Transaction, files: readonly number[]): Promise<boolean> {
-  for (const table of ['filing', 'note', 'dispatch'] as const)
+  for (const table of ['filing', 'timeline', 'dispatch'] as const)
     if (
       files.length &&
       (await trx(table)
