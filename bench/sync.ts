@@ -1,3 +1,4 @@
+import { openFolder } from '../server/mailserver/imap.ts';
 import { idsOf, select } from '../server/foundation/rows.ts';
 import { readMailbox } from '../server/mailserver/access.ts';
 import { readFileSync } from 'node:fs';
@@ -212,7 +213,7 @@ async function fetchAndParse(port: number, count: number): Promise<void> {
     logger: false,
   });
   await client.connect();
-  const lock = await client.getMailboxLock('INBOX', { readOnly: true });
+  const lock = await openFolder(client, 'INBOX', { readOnly: true });
   let parsed = 0;
   for await (const message of client.fetch('1:*', {
     uid: true,

@@ -2,7 +2,7 @@ import type { ImapFlow } from 'imapflow';
 import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { takeAway } from '../intake/ownCopies.ts';
-import { imapClient } from '../mailserver/imap.ts';
+import { imapClient, isRefusal, openFolder } from '../mailserver/imap.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { groupBy } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
@@ -59,7 +59,9 @@ export class SentCopies {
     try {
       for (let rows = await this.claim(); rows.length && !this.closing; rows = await this.claim()) {
         const mailboxes = groupBy(rows, (row) => row.mailbox_id);
-        await Promise.all([...mailboxes].map(([id, own]) => this.settle(id, own)));
+        // None is left at work behind the back of the next round.
+        const ends = await Promise.allSettled([...mailboxes].map(([id, own]) => this.settle(id, own)));
+        for (const end of ends) if (end.status === 'rejected') throw end.reason;
       }
     } catch (error) {
       this.context.log.error({ error: errorForLog(error) }, 'copies for Sent failed');
@@ -107,15 +109,18 @@ export class SentCopies {
     const { db, log } = this.context;
     const mailbox = await readMailbox(db, mailboxId);
     const sent = await db('folder').where({ mailbox_id: mailboxId, role: 'sent' }).first('path');
+    let underWay: CopyRow | null = null;
     try {
       if (!sent) throw new Error('the mailbox has no Sent folder yet');
       const client = await this.client(mailbox);
-      const lock = await client.getMailboxLock(sent.path);
+      const lock = await openFolder(client, sent.path);
       try {
         for (const row of rows) {
           // A slow server may have taken so long that another process has the rest by now.
           if (!(await this.stillOurs(row))) continue;
+          underWay = row;
           await this.settleOne(client, sent.path, row);
+          underWay = null;
           this.settled++;
         }
       } finally {
@@ -126,8 +131,8 @@ export class SentCopies {
       this.clients.get(mailboxId)?.close();
       this.clients.delete(mailboxId);
       this.notBefore.set(mailboxId, Date.now() + RETRY * this.context.config.waitScale);
-      // Another process may have better luck meanwhile.
-      await this.giveBack(rows);
+      // Another process may have better luck meanwhile, but not with one that may be on its way into the folder yet.
+      await this.giveBack(rows.filter((row) => row !== underWay || isRefusal(error)));
     }
   }
 

@@ -1,4 +1,4 @@
-import { ImapFlow } from 'imapflow';
+import { ImapFlow, type MailboxLockObject, type MailboxObject } from 'imapflow';
 import { tlsOptions, type Access } from './access.ts';
 import { refuseOpenNetwork } from './networks.ts';
 
@@ -41,6 +41,32 @@ export function imapClient(access: Access): ImapFlow {
     connectionTimeout: 20_000,
   });
   return client;
+}
+
+/** Folders as they were opened: one that is found open again may be shown as it was then. */
+const opened = new WeakSet<MailboxObject>();
+
+/**
+ * Opens a folder and holds it until it is released. A folder that was open already is looked at anew: until it is
+ * asked, a server may go on showing it as it was (RFC 3501 sections 5.2 and 6.1.2), and what is not found would be
+ * taken for gone, or for missing.
+ * @throws what the server refuses, and when the connection fails
+ */
+export async function openFolder(
+  client: ImapFlow,
+  path: string,
+  options: { readOnly?: boolean } = {},
+): Promise<MailboxLockObject> {
+  const lock = await client.getMailboxLock(path, options);
+  try {
+    const { mailbox } = client;
+    if (mailbox && opened.has(mailbox)) await client.noop();
+    else if (mailbox) opened.add(mailbox);
+    return lock;
+  } catch (error) {
+    lock.release();
+    throw error;
+  }
 }
 
 /** Whether a server said no to a command, the connection being as it was. */

@@ -1,5 +1,6 @@
 import type { ImapFlow } from 'imapflow';
 import type { Database } from '../foundation/database.ts';
+import { openFolder } from '../mailserver/imap.ts';
 import { composeDraft, type DraftRecord } from './compose.ts';
 
 /** A draft is put into the mailbox's Drafts when nothing was typed for this long, in milliseconds. */
@@ -40,7 +41,7 @@ export async function mirrorDrafts(
   if (!folder) return;
   for (const draft of drafts)
     await alone(async () => {
-      const lock = await client.getMailboxLock(folder.path);
+      const lock = await openFolder(client, folder.path);
       try {
         await mirrorOne(db, client, folder.path, mailboxId, draft);
       } finally {

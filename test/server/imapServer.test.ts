@@ -10,6 +10,7 @@ import { tryIncoming } from '../../server/mailbox/accounts/connect.ts';
 import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
 import { listMail } from '../../server/mailbox/list/list.ts';
 import { mailboxStatuses } from '../../server/mailbox/accounts/status.ts';
+import { openFolder } from '../../server/mailserver/imap.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { listUndone } from '../../server/mailbox/sync/undone.ts';
 import { Dovecot, PASSWORD, skipWithoutDovecot, type DovecotOptions } from './dovecot.ts';
@@ -87,7 +88,7 @@ class AppContext {
 
   /** What lies in a folder on the server: names with their flags. */
   async there(path: string): Promise<string[]> {
-    const lock = await this.other.getMailboxLock(path, { readOnly: true });
+    const lock = await openFolder(this.other, path, { readOnly: true });
     const found: string[] = [];
     try {
       for await (const { envelope, flags } of this.other.fetch('1:*', { envelope: true, flags: true }))
@@ -193,7 +194,7 @@ describe('an independent IMAP server', function () {
       for (const name of ['first', 'second', 'third']) await at.now().append('Meadows', name);
       await at.now().sync();
       const { id } = await at.now().folder('Meadows');
-      const lock = await other.getMailboxLock('Meadows');
+      const lock = await openFolder(other, 'Meadows');
       await other.messageDelete('*');
       lock.release();
       await other.mailboxRename('Meadows', 'Water meadows');
@@ -215,6 +216,26 @@ describe('an independent IMAP server', function () {
       expect(await at.now().shown('stays')).to.deep.equal(['INBOX']);
       expect(await at.now().waiting()).to.equal(0);
       expect(await at.now().there('INBOX')).to.include('stays');
+    });
+
+    it('shows a folder that was open already as it is now, when it is opened again', async () => {
+      const { other, server } = at.now();
+      const second = await server.other(INES);
+      const look = async () => {
+        const lock = await openFolder(second, 'Archive');
+        const found = await second.search({ header: { 'message-id': '<late@x.example>' } }, { uid: true });
+        lock.release();
+        return found || [];
+      };
+      expect(await look()).to.have.length(0);
+      await at.now().append('Archive', 'late');
+      const [uid] = await look();
+      expect(uid).to.be.a('number');
+      const lock = await openFolder(other, 'Archive');
+      await other.messageDelete(String(uid), { uid: true });
+      lock.release();
+      expect(await look()).to.have.length(0);
+      await second.logout();
     });
 
     it('takes the marks of a folder that was made again from what lies there now', async () => {
@@ -325,7 +346,7 @@ describe('an independent IMAP server', function () {
       expect(await at.now().waiting()).to.equal(0);
       expect(await at.now().shown('large')).to.deep.equal(['INBOX']);
       expect((await listUndone(firm.db, INES_ID))[0]?.why).to.match(/quota/i);
-      const lock = await other.getMailboxLock('INBOX');
+      const lock = await openFolder(other, 'INBOX');
       await other.messageFlagsAdd('1', ['\\Flagged']);
       lock.release();
       await at.now().sync();
@@ -349,7 +370,7 @@ describe('an independent IMAP server', function () {
       const trash = await at.now().folder('Trash');
       await firm.db('mail_change').update({ going_to_id: trash.id, going_uid: trash.next_uid });
       // The server was told, and the process died before it could write that down; then it was taken back here.
-      const lock = await other.getMailboxLock('INBOX');
+      const lock = await openFolder(other, 'INBOX');
       const [uid] =
         (await other.search({ header: { 'message-id': 'begun@x.example' } }, { uid: true })) || [];
       await other.messageMove(String(uid), 'Trash', { uid: true });

@@ -2,6 +2,7 @@ import { expect } from 'chai';
 import type { ImapFlow } from 'imapflow';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
 import { MailboxSupervisor } from '../../server/mailbox/sync/supervisor.ts';
+import { openFolder } from '../../server/mailserver/imap.ts';
 import { Dovecot, skipWithoutDovecot } from './dovecot.ts';
 import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
 
@@ -123,7 +124,7 @@ class Acts {
   }
 
   private async onMessages(path: string, folders: readonly string[], roll: number): Promise<void> {
-    const lock = await this.there.getMailboxLock(path);
+    const lock = await openFolder(this.there, path);
     try {
       const uids = await this.there.search({ all: true }, { uid: true });
       const uid = this.pick(uids || []);
@@ -197,7 +198,7 @@ class Acts {
 type Lying = Map<number, [name: string, marks: string]>;
 
 async function whatLiesIn(client: ImapFlow, path: string): Promise<Lying> {
-  const lock = await client.getMailboxLock(path, { readOnly: true });
+  const lock = await openFolder(client, path, { readOnly: true });
   const found: Lying = new Map();
   try {
     for await (const { uid, envelope, flags } of client.fetch(

@@ -10,6 +10,7 @@ import { outsideApp } from '../../outside/page.ts';
 import type { WorldSettings } from '../../outside/settings.ts';
 import { Account } from '../../outside/store.ts';
 import { World } from '../../outside/world.ts';
+import { openFolder } from '../../server/mailserver/imap.ts';
 import { rawMessage, until } from './helpers.ts';
 
 const OURS = 'tobias@firm.example';
@@ -189,6 +190,22 @@ describe('the exchange, driven by ImapFlow', () => {
     await until('it is told of', async () => heard.includes('exists'), 3);
     inbox?.expunge([kept?.uid ?? 0]);
     await until('it is told that it went', async () => heard.includes('expunge'), 3);
+    await second.logout();
+  });
+
+  it('shows a folder that was open already as it is now, when it is opened again', async () => {
+    const second = await client(world);
+    const look = async () => {
+      const lock = await openFolder(second, 'INBOX');
+      const found = await second.search({ header: { 'message-id': '<late@one.example>' } }, { uid: true });
+      lock.release();
+      return found;
+    };
+    expect(await look()).to.deep.equal([]);
+    const kept = await imap.append('INBOX', message('late'));
+    expect(await look()).to.deep.equal([kept && kept.uid]);
+    await imap.messageDelete(String(kept && kept.uid), { uid: true });
+    expect(await look()).to.deep.equal([]);
     await second.logout();
   });
 

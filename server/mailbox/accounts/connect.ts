@@ -10,7 +10,7 @@ import { withConnection } from '../../mailserver/smtp.ts';
 import { noteChange } from '../../foundation/changes.ts';
 import type { AppContext } from '../../foundation/context.ts';
 import { readSource } from '../../reading/pool.ts';
-import { imapClient } from '../../mailserver/imap.ts';
+import { imapClient, openFolder } from '../../mailserver/imap.ts';
 import { Refusal } from '../../foundation/refusal.ts';
 import { accessOf, believing, type Access, type MailboxRow } from '../../mailserver/access.ts';
 import { connectionProblem } from '../../mailserver/problem.ts';
@@ -237,7 +237,7 @@ async function readBack(access: Access, messageId: string): Promise<Uint8Array |
   client.on('error', () => undefined);
   try {
     await client.connect();
-    const lock = await client.getMailboxLock('INBOX');
+    const lock = await openFolder(client, 'INBOX');
     try {
       for (let second = 0; second < READ_BACK_SECONDS; second++) {
         const found = await client.search({ header: { 'message-id': `<${messageId}>` } }, { uid: true });

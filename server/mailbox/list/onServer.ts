@@ -2,7 +2,7 @@ import type { ImapFlow } from 'imapflow';
 import type { LookedOnServer } from '../../../contract/index.ts';
 import type { AppContext } from '../../foundation/context.ts';
 import { boxIds } from '../../correspondence/boxes.ts';
-import { imapClient } from '../../mailserver/imap.ts';
+import { imapClient, openFolder } from '../../mailserver/imap.ts';
 import { listFolders, type FolderRow } from '../sync/folders.ts';
 import { IntakeLine } from '../../intake/line.ts';
 import { asArrival } from '../sync/sync.ts';
@@ -60,7 +60,7 @@ async function lookInFolder(
   folder: FolderRow,
   words: string,
 ): Promise<number> {
-  const lock = await client.getMailboxLock(folder.path, { readOnly: true });
+  const lock = await openFolder(client, folder.path, { readOnly: true });
   try {
     const found = await client.search({ text: words }, { uid: true });
     if (!Array.isArray(found) || !found.length) return 0;

@@ -1,7 +1,7 @@
 import type { ImapFlow, ListResponse } from 'imapflow';
 import { transact, type Database } from '../../foundation/database.ts';
 import { giveUp, isMeant, LOOKED_AT } from './pendingChanges.ts';
-import { isRefusal } from '../../mailserver/imap.ts';
+import { isRefusal, openFolder } from '../../mailserver/imap.ts';
 import { holdMessages, refreshMarks } from '../../correspondence/marks.ts';
 import type { Rows } from '../../foundation/tables.ts';
 
@@ -173,7 +173,7 @@ interface Sample {
 
 /** Whether what we know of a folder lies in this one: what was deleted meanwhile is missing, but nothing is another. */
 async function isThere(client: ImapFlow, path: string, sample: readonly Sample[]): Promise<boolean> {
-  const lock = await client.getMailboxLock(path, { readOnly: true }).catch((error: unknown) => {
+  const lock = await openFolder(client, path, { readOnly: true }).catch((error: unknown) => {
     if (client.usable && isRefusal(error)) return null;
     throw error;
   });

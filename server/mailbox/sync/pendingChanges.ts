@@ -1,6 +1,6 @@
 import type { FetchMessageObject, ImapFlow } from 'imapflow';
 import { transact, type Database, type Transaction } from '../../foundation/database.ts';
-import { isRefusal, lastRefusal } from '../../mailserver/imap.ts';
+import { isRefusal, lastRefusal, openFolder } from '../../mailserver/imap.ts';
 import { holdMessages, refreshMarks } from '../../correspondence/marks.ts';
 import { noteUndone, type PendingChange } from './undone.ts';
 import { groupBy, select } from '../../foundation/rows.ts';
@@ -119,7 +119,7 @@ class FolderChanges {
 
   private async open(path: string, changes: readonly PendingChange[]) {
     try {
-      return await this.client.getMailboxLock(path);
+      return await openFolder(this.client, path);
     } catch (error) {
       if (this.client.usable && isRefusal(error))
         await this.refuse(changes, 'The mail server does not open the folder.');
@@ -251,7 +251,7 @@ class FolderChanges {
     found: Map<number, number>,
   ): Promise<void> {
     const { client, db } = this;
-    const lock = await client.getMailboxLock(folder.path, { readOnly: true }).catch((error: unknown) => {
+    const lock = await openFolder(client, folder.path, { readOnly: true }).catch((error: unknown) => {
       if (client.usable && isRefusal(error)) return null;
       throw error;
     });

@@ -4,7 +4,7 @@ import { noteChange } from '../../foundation/changes.ts';
 import { isDatabaseError, transact, type Database, type Transaction } from '../../foundation/database.ts';
 import type { AppContext } from '../../foundation/context.ts';
 import { carryOutChanges } from './pendingChanges.ts';
-import { imapClient, isRefusal } from '../../mailserver/imap.ts';
+import { imapClient, isRefusal, openFolder } from '../../mailserver/imap.ts';
 import { compareFolder, takeOverFlags, takeOverNamed } from './flags.ts';
 import {
   listFolders,
@@ -79,8 +79,9 @@ export class MailboxSync {
   private readonly compared = new Map<number, string>();
   /** UIDs a server lists but does not give. */
   private readonly hopeless = new Set<number>();
-  /** UIDs the server said have vanished from the open folder. */
+  /** UIDs the server said have vanished from the folder looked at. */
   private vanished: number[] = [];
+  private lookedAt = '';
 
   constructor(
     private readonly context: AppContext,
@@ -92,8 +93,8 @@ export class MailboxSync {
     this.client.on('error', () => this.wake?.());
     this.client.on('exists', () => this.wake?.());
     this.client.on('flags', () => this.wake?.());
-    this.client.on('expunge', (event: { vanished?: boolean; uid?: number }) => {
-      if (event.vanished && event.uid) this.vanished.push(event.uid);
+    this.client.on('expunge', (event: { path: string; vanished?: boolean; uid?: number }) => {
+      if (event.vanished && event.uid && event.path === this.lookedAt) this.vanished.push(event.uid);
       this.wake?.();
     });
     this.client.on('close', () => this.wake?.());
@@ -274,14 +275,16 @@ export class MailboxSync {
     if (counted && state.modseq === Number(row.modseq) && !(await this.otherNumber(folder))) return false;
     if (!counted && !(await this.looksDifferent(folder))) return false;
     let different = false;
-    const lock = await this.client.getMailboxLock(row.path, { readOnly: true });
+    // Opening it tells of some of them.
+    this.vanished = [];
+    this.lookedAt = row.path;
+    const lock = await openFolder(this.client, row.path, { readOnly: true });
     try {
       // Made anew since it was listed: its numbers mean other messages.
       if (!this.client.mailbox || Number(this.client.mailbox.uidValidity) !== Number(row.uid_validity)) {
         this.listAgainAt = 0;
         return false;
       }
-      this.vanished = [];
       different = await takeOverFlags(db, this.client, row, counted ? Number(row.modseq) : 0);
       if (this.vanished.length) await takeOverNamed(db, row, this.vanished);
       different = this.vanished.length > 0 || different;
@@ -396,7 +399,7 @@ export class MailboxSync {
 
   /** UIDs of the messages that arrived on a day or later, in order. */
   private async since(row: FolderRow, day: string): Promise<number[]> {
-    const lock = await this.client.getMailboxLock(row.path, { readOnly: true });
+    const lock = await openFolder(this.client, row.path, { readOnly: true });
     try {
       const found = await this.client.search({ since: new Date(`${day}T00:00:00Z`) }, { uid: true });
       if (!Array.isArray(found)) throw new Error('The mail server could not say which mail is how old.');
@@ -414,7 +417,7 @@ export class MailboxSync {
     progress: (trx: Transaction) => Promise<unknown>,
   ): Promise<void> {
     if (!range) return this.line.hand([], progress);
-    const lock = await this.client.getMailboxLock(folder.path, { readOnly: true });
+    const lock = await openFolder(this.client, folder.path, { readOnly: true });
     try {
       await this.fetch(folder, range, bounds, progress);
     } finally {
@@ -473,7 +476,7 @@ export class MailboxSync {
   /** Waits for the server to tell of something, for somebody to do something here, or until it is time to look again. */
   private async rest(): Promise<void> {
     if (this.stopped) return;
-    const lock = await this.client.getMailboxLock('INBOX', { readOnly: true });
+    const lock = await openFolder(this.client, 'INBOX', { readOnly: true });
     let timer: NodeJS.Timeout | undefined;
     try {
       await new Promise<void>((resolve) => {
