@@ -1,3 +1,4 @@
+import { AT_ONCE } from '../contract/index.ts';
 import { selectionOf } from '../core/selection/tree.ts';
 import { countOf } from '../server/foundation/rows.ts';
 import nodemailer from 'nodemailer';
@@ -7,7 +8,7 @@ import { DispatchWorker } from '../server/dispatch/worker.ts';
 import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { createMailing, saveMailing } from '../server/mailing/mailings.ts';
 import { layGround, line, result, seconds } from './ground.ts';
-import { OUTGOING } from '../server/parts.ts';
+import { outgoing } from '../server/parts.ts';
 import { checkMailing } from '../server/mailing/checking.ts';
 import { releaseMailing } from '../server/mailing/release.ts';
 
@@ -52,7 +53,15 @@ export async function benchDispatch(count = 2000): Promise<void> {
         paragraph({ type: 'mergeField', attrs: { field: 'adviser.name', fallback: '' } }),
       ],
     };
-    const draft = { name: 'Bench', topicId: null, subject, body, fileChoice: 'general' as const };
+    const draft = {
+      name: 'Bench',
+      topicId: null,
+      subject,
+      body,
+      fileChoice: 'general' as const,
+      timing: AT_ONCE,
+      optOut: true,
+    };
     await saveMailing(db, id, { ...draft, selection: selectionOf() }, 1);
     const { order } = await checkMailing(db, id);
     const removed = order.slice(count);
@@ -60,20 +69,22 @@ export async function benchDispatch(count = 2000): Promise<void> {
     const sent = order.length - removed.length;
     line(
       'release: list, Message-IDs and facts fixed',
-      await seconds(() => releaseMailing(context, maren, id, 3, sent)),
+      await seconds(() =>
+        releaseMailing(context, maren, id, { version: 3, recipients: sent, untestedWhy: 'a trial' }),
+      ),
       sent,
     );
-    const worker = new DispatchWorker(context, OUTGOING);
+    const worker = new DispatchWorker(context, outgoing(context));
     const waiting = async (query: string) => await countOf(db('dispatch').whereRaw(query));
     const started = performance.now();
     let left = 0;
     for (;;) {
       await worker.work();
-      if (!left && !(await waiting("state IN ('waiting', 'leaving')")))
+      if (!left && !(await waiting("state IN ('waiting', 'going')")))
         left = (performance.now() - started) / 1000;
       if (
         !(await waiting(
-          "state IN ('waiting', 'leaving', 'delayed') OR (state = 'left' AND (logged_message_id IS NULL OR sent_copy_at IS NULL))",
+          "state IN ('waiting', 'going', 'delayed') OR (state = 'sent' AND (logged_message_id IS NULL OR sent_copy_at IS NULL))",
         ))
       )
         break;
@@ -83,7 +94,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
     line('ours: merged, handed over, logged and copied as it goes', left, sent);
     line('ours: all of it, with the last log entry and Sent copy', all, sent);
     const rows: { raw_hash: Buffer; to_address: string; mailbox_id: number }[] = await db('dispatch')
-      .where({ state: 'left' })
+      .where({ state: 'sent' })
       .select('raw_hash', 'to_address', 'mailbox_id');
     const mailboxes = new Map((await db('mailbox').select()).map((row) => [row.id, row.address as string]));
     const raws = await Promise.all(

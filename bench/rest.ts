@@ -1,7 +1,7 @@
 import { DispatchWorker } from '../server/dispatch/worker.ts';
 import { MailboxSupervisor } from '../server/mailbox/sync/supervisor.ts';
 import { layGround, result, type Ground } from './ground.ts';
-import { OUTGOING } from '../server/parts.ts';
+import { outgoing } from '../server/parts.ts';
 
 const MEASURED_SECONDS = 60;
 /** So long after everything is in step nothing is counted. */
@@ -16,7 +16,7 @@ export async function benchRest(most = 60): Promise<void> {
     const ground = await layGround(12, () => undefined);
     await multiply(ground, mailboxes);
     const supervisor = new MailboxSupervisor(ground.context);
-    const worker = new DispatchWorker(ground.context, OUTGOING);
+    const worker = new DispatchWorker(ground.context, outgoing(ground.context));
     supervisor.start();
     worker.start();
     const unlooked = async () =>

@@ -76,8 +76,8 @@ export async function load(db: Database, clients: number): Promise<void> {
     `INSERT INTO mailbox (id, staff_id, address, name, imap_host, imap_port, smtp_host, smtp_port, user, sealed_password) VALUES (1, 1, 'a@firm.example', '', '', 1, '', 1, '', '')`,
     `INSERT INTO selection (id, owner_id, tree, saved_at) SELECT seq, 1, '{}', NOW() FROM ${of(8)}`,
     `INSERT INTO mailing (id, name, owner_id, topic_id, selection_id, subject, body, file_choice, state, saved_at) SELECT seq, CONCAT('Mailing ', seq), 1, ${mod(4)}, seq, '{}', '{}', 'general', 'finished', NOW() FROM ${of(8)}`,
-    `INSERT INTO dispatch (kind, mailing_id, client_id, person_id, mailbox_id, file_id, to_name, to_address, message_id, facts, state, next_at, left_at)
-      SELECT 'mailing', m, seq, seq, 1, seq, '', '', CONCAT('m', m, '-', seq), '{}', 'left', NOW(), '2026-03-01' + INTERVAL m MONTH FROM ${of(clients)}, (SELECT seq AS m FROM seq_1_to_8) x WHERE (CRC32(CONCAT('mailed', m, seq)) % 100) < 20`,
+    `INSERT INTO dispatch (kind, mailing_id, client_id, person_id, mailbox_id, file_id, to_name, to_address, message_id, facts, state, next_at, sent_at)
+      SELECT 'mailing', m, seq, seq, 1, seq, '', '', CONCAT('m', m, '-', seq), '{}', 'sent', NOW(), '2026-03-01' + INTERVAL m MONTH FROM ${of(clients)}, (SELECT seq AS m FROM seq_1_to_8) x WHERE (CRC32(CONCAT('mailed', m, seq)) % 100) < 20`,
     'ANALYZE TABLE client, person, address, client_person, file, client_interest, delivery, client_field_value, file_field_value, fee_note, message, filing, mailing, dispatch',
   ];
   await db.transaction(async (trx) => {
@@ -123,7 +123,7 @@ const BY_HAND = `FROM (SELECT client_id FROM client_field_value WHERE field_id =
   WHERE (delivery.way IS NULL OR delivery.way IN ('email', 'both'))
     AND (SELECT 1 FROM file WHERE file.client_id = client.id AND file.closed IS NULL AND file.stage_id IN (3, 4) LIMIT 1) IS NOT NULL
     AND (SELECT 1 FROM dispatch JOIN mailing ON mailing.id = dispatch.mailing_id AND mailing.topic_id = 2
-      WHERE dispatch.client_id = client.id AND dispatch.state IN ('left', 'returned') AND dispatch.left_at >= '2026-08-31 23:00:00' LIMIT 1) IS NULL`;
+      WHERE dispatch.client_id = client.id AND dispatch.state IN ('sent', 'returned') AND dispatch.sent_at >= '2026-08-31 23:00:00' LIMIT 1) IS NULL`;
 
 const PAGE = { offset: 0, limit: 50 };
 const COLUMNS = ['client.name', 'client.adviser', 'client.service', 'field:2', 'field:3'];

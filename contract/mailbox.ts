@@ -249,6 +249,10 @@ export const MailboxSettings = z.object({
   shared: z.boolean(),
   access: MailboxAccess.extend({ imapPort: z.number(), smtpPort: z.number() }),
   takeFrom: z.string().nullable(),
+  /** Messages of mailings that leave from it in a minute at most; null: as usual here. */
+  perMinute: z.number().nullable(),
+  /** As usual here; null: no limit. */
+  usualPerMinute: z.number().nullable(),
   verifiedAt: z.string().nullable(),
   pausedAt: z.string().nullable(),
   folders: z.array(z.object({ id: z.number(), path: z.string(), skipped: z.boolean() })),
@@ -276,6 +280,13 @@ export const MailboxChange = z.object({
   name: z.string().trim().max(120).optional(),
   shared: z.boolean().optional(),
   takeFrom: z.iso.date().nullable().optional(),
+  perMinute: z
+    .number('How many?')
+    .int('A whole number.')
+    .min(1, 'At least one.')
+    .max(600, 'At most 600.')
+    .nullable()
+    .optional(),
   skippedFolders: z.array(Id).max(5000).optional(),
   colleagues: Colleagues.optional(),
   access: MailboxAccess.optional(),

@@ -2,9 +2,11 @@ import { z } from 'zod';
 import { FileRef, Id, Page } from './common.ts';
 import { DocNodeSchema } from './document.ts';
 import { Selection } from './selection.ts';
+import { Timing } from './timing.ts';
 
 export const FileChoice = z.enum(['general', 'latest']);
-export const MailingState = z.enum(['draft', 'preparing', 'leaving', 'paused', 'finished', 'cancelled']);
+/** `ready`: handed over to whoever may release it. */
+export const MailingState = z.enum(['draft', 'ready', 'going', 'paused', 'finished', 'cancelled']);
 export type MailingState = z.infer<typeof MailingState>;
 
 export const MailingDraft = z.object({
@@ -17,6 +19,9 @@ export const MailingDraft = z.object({
   subject: DocNodeSchema,
   body: DocNodeSchema,
   fileChoice: FileChoice,
+  timing: Timing,
+  /** Each copy says how to have no more of its kind. */
+  optOut: z.boolean(),
 });
 export type MailingDraft = z.infer<typeof MailingDraft>;
 
@@ -27,8 +32,8 @@ export const MailingSaved = z.object({ version: z.number() });
 
 export const DispatchState = z.enum([
   'waiting',
-  'leaving',
-  'left',
+  'going',
+  'sent',
   'delayed',
   'returned',
   'uncertain',
@@ -59,6 +64,8 @@ export const MailingView = MailingRow.extend({
   draft: MailingDraft,
   version: z.number(),
   testedAt: z.string().nullable(),
+  /** Who handed it over to be released, and when. */
+  handed: z.object({ by: z.string(), at: z.string() }).nullable(),
 });
 export type MailingView = z.infer<typeof MailingView>;
 
@@ -129,7 +136,15 @@ export const Checks = z.object({
 });
 export type Checks = z.infer<typeof Checks>;
 
-export const Release = z.object({ version: z.number().int(), recipients: z.number().int() });
+export const Release = z.object({
+  version: z.number().int(),
+  recipients: z.number().int(),
+  /** Why it goes without anybody having had a test copy; needed when nobody had one. */
+  untestedWhy: z.string().trim().max(300, 'At most 300 letters.').default(''),
+});
+
+/** As it was looked at by whoever hands it over. */
+export const HandOver = z.object({ version: z.number().int() });
 
 export const DispatchRow = z.object({
   id: z.number(),
@@ -149,7 +164,7 @@ export type DispatchRow = z.infer<typeof DispatchRow>;
 export const DispatchPage = z.object({ rows: z.array(DispatchRow), total: z.number() });
 export type DispatchPage = z.infer<typeof DispatchPage>;
 
-export const Settle = z.object({ outcome: z.enum(['left', 'send again']) });
+export const Settle = z.object({ outcome: z.enum(['sent', 'send again']) });
 
 /** Begins a mailing, empty, for those of a selection, or as a copy of another. */
 export const MailingBegin = z.object({
@@ -158,4 +173,4 @@ export const MailingBegin = z.object({
   selection: MailingDraft.shape.selection.optional(),
 });
 export type MailingBegin = z.output<typeof MailingBegin>;
-export const MailingSteer = z.object({ to: z.enum(['paused', 'leaving', 'cancelled']) });
+export const MailingSteer = z.object({ to: z.enum(['paused', 'going', 'cancelled']) });

@@ -41,7 +41,8 @@ export const SetUp = z.object({
 });
 export type SetUp = z.output<typeof SetUp>;
 
-const Clock = z.string().regex(/^(?:[01]\d|2[0-3]):[0-5]\d$/, 'Give a time such as 09:00.');
+/** A time of day. */
+export const Clock = z.string().regex(/^(?:[01]\d|2[0-3]):[0-5]\d$/, 'Give a time such as 09:00.');
 export const Day = z.iso.date('Give a day.');
 
 /** Domains, without an `@`. */

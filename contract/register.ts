@@ -220,12 +220,17 @@ export type HistoryPage = z.infer<typeof HistoryPage>;
 export const HistoryQuery = Page.extend({ subject: RecordSubject, id: Id });
 
 /** An address opts out of a topic, or of everything; or in again. */
-export const OptOutChange = z.object({
-  email: Words(254).refine(isAddress, 'That is not an email address.'),
-  topicId: Id.nullable(),
-  out: z.boolean(),
-  how: Words(120),
-});
+export const OptOutChange = z
+  .object({
+    email: Words(254).refine(isAddress, 'That is not an email address.'),
+    topicId: Id.nullable(),
+    out: z.boolean(),
+    how: Words(120),
+  })
+  .refine(({ out, how }) => out || how.trim(), {
+    message: 'Say what proves that they want it again: their message of a day, a call, a form.',
+    path: ['how'],
+  });
 export type OptOutChange = z.infer<typeof OptOutChange>;
 
 /** What an address has opted out of. */

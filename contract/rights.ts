@@ -28,6 +28,8 @@ export const RIGHTS = {
   'prepare mailings': ['manager', 'adviser', 'assistant'],
   /** Let them go, stop them, settle what is uncertain. */
   'release mailings': ['manager', 'adviser'],
+  /** Without anybody having had a test copy, saying why. */
+  'release untested': ['manager'],
   /** Those that colleagues prepare; one's own everybody may. */
   'drop mailings': ['manager'],
   /** Say whether addresses reported dead are switched off. */

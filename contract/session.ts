@@ -35,6 +35,8 @@ export const RailCounts = z.object({
   unread: z.number(),
   clients: z.number(),
   mailings: z.number(),
+  /** Messages that wait to leave. */
+  dispatch: z.number(),
   mailboxes: z.object({
     total: z.number(),
     inStep: z.number(),

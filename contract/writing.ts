@@ -46,7 +46,7 @@ export const DraftBegin = z.object({
 });
 export type DraftBegin = z.input<typeof DraftBegin>;
 
-export const DraftState = z.enum(['draft', 'waiting', 'leaving', 'sent', 'uncertain', 'returned']);
+export const DraftState = z.enum(['draft', 'waiting', 'going', 'sent', 'uncertain', 'returned']);
 
 export const DraftView = z.object({
   id: z.number(),

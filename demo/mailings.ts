@@ -126,7 +126,6 @@ export async function releaseAutumnLetter(db: Database, key: Buffer): Promise<vo
     context,
     { id: 1, name: 'Maren Okell', email: 'maren.okell@quillhurst.example', role: 'manager' },
     1,
-    1,
-    recipients.order.length - gaps.length,
+    { version: 1, recipients: recipients.order.length - gaps.length, untestedWhy: 'sent as in every autumn' },
   );
 }

@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import pino from 'pino';
 import type { Config } from './foundation/config.ts';
 import { ensureDatabase, errorForLog, openDatabase } from './foundation/database.ts';
-import { CHORES, LEDGER, OUTGOING } from './parts.ts';
+import { CHORES, LEDGER, outgoing } from './parts.ts';
 import { Weigher } from './filing/weigher.ts';
 import { offerSetUp } from './office/setUp.ts';
 import { refill } from './intake/refill.ts';
@@ -31,7 +31,7 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   const context = new AppContext(db, config, pino({ level, base: null }));
   const supervisor = config.workers ? new MailboxSupervisor(context, CHORES) : null;
   const weigher = config.workers ? new Weigher(context) : null;
-  const worker = config.workers ? new DispatchWorker(context, OUTGOING) : null;
+  const worker = config.workers ? new DispatchWorker(context, outgoing(context)) : null;
   const importer = config.workers ? new ImportWorker(context) : null;
   const doubles = config.workers ? new DoublesWorker(context) : null;
   const server = await listen(context, config.port);

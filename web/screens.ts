@@ -22,7 +22,7 @@ export interface Screen {
 export const screenPath = (path: string): string => `/${path.split('/:')[0]}`;
 
 /** Which of the counts of the rail stands beside a screen. */
-export type RailCount = 'sorting' | 'unread' | 'clients' | 'mailings' | 'mailboxes';
+export type RailCount = 'sorting' | 'unread' | 'clients' | 'mailings' | 'dispatch' | 'mailboxes';
 
 export const SCREENS: readonly Screen[] = [
   {
@@ -155,9 +155,17 @@ export const SCREENS: readonly Screen[] = [
   },
   {
     name: 'mailing',
-    path: 'mailings/:id(\\d+)/:step(recipients|message|checks|release)?',
+    path: 'mailings/:id(\\d+)/:step(recipients|message|checks|timing|release)?',
     title: 'Mailing',
     show: () => import('./mailings/Mailing.vue'),
+  },
+  {
+    name: 'dispatch',
+    path: 'dispatch',
+    title: 'Dispatch',
+    show: () => import('./dispatch/Dispatch.vue'),
+    rail: { group: 'Going out', count: 'dispatch' },
+    find: true,
   },
   {
     name: 'mailboxes',

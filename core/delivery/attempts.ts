@@ -1,9 +1,9 @@
 /** What a server's answer to one recipient means for what we do next. */
-export type AnswerMeaning = 'left' | 'delayed' | 'returned';
+export type AnswerMeaning = 'sent' | 'delayed' | 'returned';
 
 /** RFC 5321 section 4.2.1: 2yz is done, 4yz may be tried again, 5yz is final. */
 export function meaningOf(code: number): AnswerMeaning {
-  if (code >= 200 && code < 300) return 'left';
+  if (code >= 200 && code < 300) return 'sent';
   return code >= 500 ? 'returned' : 'delayed';
 }
 

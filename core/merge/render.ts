@@ -14,17 +14,32 @@ export interface Rendered {
   missing: MissingValue[];
 }
 
+/** What stands below a mailing: how to have no more of its kind, and from whom it is. */
+export interface OptOutFooter {
+  /** `If you would rather have no more mail about orchard days` */
+  words: string;
+  link: string;
+  /** The firm's name and postal address. */
+  lines: readonly string[];
+}
+
 /**
  * Renders one message for one recipient: subject, HTML for mail clients (a table, inline styles, no
  * scripts) and a plain text that reads well, each from the same tree and facts.
  */
-export function renderMessage(subject: DocNode, body: DocNode, facts: Facts): Rendered {
+export function renderMessage(
+  subject: DocNode,
+  body: DocNode,
+  facts: Facts,
+  footer: OptOutFooter | null = null,
+): Rendered {
   const missing: MissingValue[] = [];
   const filled = fill(body, facts, missing, []);
   const line = inlineText(fill(subject, facts, missing, []).content ?? [])
     .replace(/[\r\n]+/g, ' ')
     .trim();
-  return { subject: line, html: page(line, blocks(filled.content ?? [])), text: plain(filled), missing };
+  const html = page(line, blocks(filled.content ?? []) + (footer ? footerHtml(footer) : ''));
+  return { subject: line, html, text: plain(filled) + (footer ? footerText(footer) : ''), missing };
 }
 
 /** Replaces every merge field by its value, noting what is missing and where. */
@@ -65,6 +80,18 @@ function page(title: string, content: string): string {
     `<table role="presentation" width="600" cellpadding="0" cellspacing="0" border="0" style="max-width:600px"><tr><td style="${FONT}">` +
     `${content}</td></tr></table></td></tr></table></body></html>`
   );
+}
+
+function footerHtml({ words, link, lines }: OptOutFooter): string {
+  return (
+    '<p style="margin:28px 0 0 0;padding:12px 0 0 0;border-top:1px solid #B9B09A;font-size:13px;line-height:1.5;color:#55625D">' +
+    `${lines.map(escapeHtml).join(', ')}<br>${escapeHtml(words)}, ` +
+    `<a href="${escapeHtml(link)}" style="color:#1F5547">tell us here</a>.</p>`
+  );
+}
+
+function footerText({ words, link, lines }: OptOutFooter): string {
+  return `\n----------\n${lines.join(', ')}\n${words}, tell us here: ${link}\n`;
 }
 
 function blocks(nodes: readonly DocNode[]): string {

@@ -1,5 +1,6 @@
 import type { AppContext } from '../foundation/context.ts';
 import { inSeconds, isAway, transact } from '../foundation/database.ts';
+import { nextFree, readAllowed, spent, withinAllowance } from './allowance.ts';
 import { CLAIMED, type ClaimedRow, type OutgoingKind } from './port.ts';
 
 /** A claim lasts this long unless it is renewed, in seconds. */
@@ -25,8 +26,7 @@ export class Claims {
   /** Takes back what a process left lying: safe to send again if nothing was handed over, uncertain if it was. */
   async recover(): Promise<void> {
     const { db } = this.context;
-    const expired = () =>
-      db('dispatch').where({ state: 'leaving' }).whereRaw('lease_until < UTC_TIMESTAMP(3)');
+    const expired = () => db('dispatch').where({ state: 'going' }).whereRaw('lease_until < UTC_TIMESTAMP(3)');
     const ids: number[] = await expired().pluck('id');
     for (const id of ids) {
       await transact(db, async (trx) => {
@@ -44,10 +44,11 @@ export class Claims {
    * @returns rows in the order in which they are to leave
    */
   async claim(busy: readonly number[]): Promise<ClaimedRow[]> {
-    const { db, process } = this.context;
+    const { db, process, config } = this.context;
     const ready = await Promise.all(this.kinds.map(async (kind) => ({ kind, narrow: await kind.ready(db) })));
     if (this.stopped) return [];
     const now = new Date();
+    const waiting = await spent(db);
     const due = () =>
       db('dispatch')
         .whereIn('state', ['waiting', 'delayed'])
@@ -55,6 +56,7 @@ export class Claims {
           for (const { kind, narrow } of ready)
             any.orWhere((own) => {
               own.where({ kind: kind.name });
+              if (kind.limited) own.whereNotIn('mailbox_id', waiting);
               narrow(own);
             });
         })
@@ -62,20 +64,24 @@ export class Claims {
         .where('next_at', '<=', now);
     if (!(await due().first('id'))) return [];
     const names = this.kinds.map(({ name }) => name);
+    const limited = new Set(this.kinds.flatMap((kind) => (kind.limited ? kind.name : [])));
     const byPriority = `FIELD(kind, ${names.map(() => '?').join(', ')}), next_at`;
     return transact(db, async (trx) => {
-      const ids: number[] = await due()
+      const some = await due()
         .transacting(trx)
         .orderByRaw(byPriority, names)
         .limit(CLAIM)
         .forUpdate()
         .skipLocked()
-        .pluck('id');
+        .select('id', 'kind', 'mailbox_id');
+      const rows = some.map((row) => ({ ...row, limited: limited.has(row.kind) }));
+      const allowed = await readAllowed(trx, config.sendGap);
+      const ids = (await withinAllowance(trx, rows, allowed)).map(({ id }) => id);
       if (!ids.length) return [];
       await trx('dispatch')
         .whereIn('id', ids)
         .update({
-          state: 'leaving',
+          state: 'going',
           attempts: trx.raw('attempts + 1'),
           lease_owner: process,
           lease_until: inSeconds(trx, LEASE_SECONDS),
@@ -88,7 +94,7 @@ export class Claims {
     });
   }
 
-  /** In how many milliseconds the next is due; null when nothing waits for its time. */
+  /** In how many milliseconds the next is due, or a mailbox may send again; null when nothing waits for its time. */
   async nextDue(): Promise<number | null> {
     const now = new Date();
     const [row] = await this.context
@@ -96,7 +102,9 @@ export class Claims {
       .whereIn('state', ['waiting', 'delayed'])
       .where('next_at', '>', now)
       .min<{ at: Date | null }[]>('next_at as at');
-    return row?.at ? row.at.getTime() - now.getTime() : null;
+    const waits = [row?.at ? row.at.getTime() - now.getTime() : null, await nextFree(this.context.db)];
+    const known = waits.filter((wait) => wait !== null);
+    return known.length ? Math.min(...known) : null;
   }
 
   /**
@@ -116,8 +124,8 @@ export class Claims {
           const ours = trx('dispatch')
             .where({ id: row.id })
             .where((mine) => {
-              mine.where({ state: 'leaving', lease_owner: process });
-              if (columns.state === 'left') mine.orWhere({ state: 'uncertain' });
+              mine.where({ state: 'going', lease_owner: process });
+              if (columns.state === 'sent') mine.orWhere({ state: 'uncertain' });
             });
           if (alive) ours.whereRaw('lease_until > UTC_TIMESTAMP(3)');
           return ours.update(columns);

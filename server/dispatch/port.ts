@@ -41,7 +41,7 @@ export interface Outgoing {
 
 /** A row that has left and is on record now. */
 export interface RecordedRow extends Pick<ClaimedRow, 'id' | 'mailing_id' | 'draft_id'> {
-  left_at: Date;
+  sent_at: Date;
   /** Of `message`. */
   recordId: number;
 }
@@ -55,6 +55,8 @@ export interface OutgoingKind {
   readonly name: string;
   /** Of what is due the smaller goes first. */
   readonly priority: number;
+  /** Whether the limit of its mailbox holds it up: else it counts, and goes before what waits for that. */
+  readonly limited: boolean;
   /** @returns what narrows rows of this kind to those that may leave now, such as not those of a paused mailing */
   ready(db: Database): Promise<(rows: Knex.QueryBuilder) => void>;
   /** @returns what is to leave, by row; a row that is missing is not sent */

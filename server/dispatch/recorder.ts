@@ -22,7 +22,7 @@ const BATCH = 100;
 
 interface LeftRow extends Pick<ClaimedRow, 'id' | 'kind' | 'mailing_id' | 'draft_id'> {
   raw_hash: Buffer;
-  left_at: Date;
+  sent_at: Date;
 }
 
 /** Puts what has left on record, beside the sending: as a message on its file, the very bytes that left. */
@@ -64,12 +64,12 @@ export class Recorder {
   private async some(): Promise<number> {
     const rows: LeftRow[] = await this.context
       .db('dispatch')
-      .whereIn('state', ['left', 'returned'])
+      .whereIn('state', ['sent', 'returned'])
       .whereNull('logged_message_id')
-      .whereNotNull('left_at')
+      .whereNotNull('sent_at')
       .whereNotNull('raw_hash')
       .limit(BATCH)
-      .select('id', 'kind', 'mailing_id', 'draft_id', 'raw_hash', 'left_at');
+      .select('id', 'kind', 'mailing_id', 'draft_id', 'raw_hash', 'sent_at');
     if (rows.length) await this.record(rows);
     return rows.length;
   }
@@ -100,7 +100,7 @@ export class Recorder {
       const reading = bare ? await unread(bytes, 'it could not be kept whole') : await readSource(bytes);
       prepared.push(
         prepare(knowledge.register, reading, bytes, {
-          arrived: row.left_at,
+          arrived: row.sent_at,
           ours: true,
           receiving: null,
           past: false,

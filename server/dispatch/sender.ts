@@ -103,8 +103,8 @@ export class Sender {
         handed = true;
       });
       await this.claims.change(row, {
-        state: 'left',
-        left_at: new Date(),
+        state: 'sent',
+        sent_at: new Date(),
         answer: response.slice(0, 500),
         refused: rejected.length ? rejected.join(', ').slice(0, 500) : null,
         lease_owner: null,

@@ -74,20 +74,20 @@ export class SentCopies {
     const resting = [...this.notBefore].filter(([, until]) => until > now).map(([id]) => id);
     const open = () =>
       db('dispatch')
-        .whereIn('state', ['left', 'returned', 'uncertain'])
+        .whereIn('state', ['sent', 'returned', 'uncertain'])
         .whereNull('sent_copy_at')
         .whereNotNull('handed_at')
         .whereNotNull('raw_hash')
         .whereNotIn('mailbox_id', resting)
         .where((free) => free.whereNull('lease_until').orWhereRaw('lease_until < UTC_TIMESTAMP(3)'));
-    const some = await open().limit(1).select('left_at');
+    const some = await open().limit(1).select('sent_at');
     this.waiting = some.length > 0;
     if (!some.length) return [];
     return transact(db, async (trx) => {
       const rows: CopyRow[] = await open()
         .transacting(trx)
         .where((ripe) =>
-          ripe.whereNull('left_at').orWhere('left_at', '<', new Date(now - PATIENCE * config.waitScale)),
+          ripe.whereNull('sent_at').orWhere('sent_at', '<', new Date(now - PATIENCE * config.waitScale)),
         )
         .limit(CLAIM)
         .forUpdate()
@@ -168,8 +168,8 @@ export class SentCopies {
       // Looked for once more each minute; a person may settle it sooner.
       const known = isThere
         ? {
-            state: 'left' as const,
-            left_at: now,
+            state: 'sent' as const,
+            sent_at: now,
             sent_copy_at: now,
             answer: 'found in the Sent folder',
             ...free,

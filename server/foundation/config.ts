@@ -10,7 +10,10 @@ export interface Config {
   key: Buffer;
   /** Whether to keep mailboxes in step and send mailings in this process. */
   workers: boolean;
-  /** Least time between two messages of one mailbox, in milliseconds: what the provider allows. */
+  /**
+   * Least time between two messages of mailings from one mailbox, in milliseconds, where it has no limit of its own.
+   * Common practice: ten a minute is 600 an hour, and nobody needs more.
+   */
   sendGap: number;
   /** Factor on the waits between attempts; 1 but in tests. */
   waitScale: number;
@@ -32,7 +35,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     port: Number(env.PORT ?? 4310),
     key: readKey(env.SEAL_KEY_FILE ?? '.data/seal.key'),
     workers: env.WORKERS !== 'off',
-    sendGap: Number(env.SEND_GAP_MS ?? 500),
+    sendGap: Number(env.SEND_GAP_MS ?? 6000),
     waitScale: Number(env.WAIT_SCALE ?? 1),
     secureCookies: env.SECURE_COOKIES === 'on',
     ...(env.TRUST_PROXY

@@ -5,6 +5,7 @@ import { MessageState } from '../../contract/correspondence.ts';
 import { Evidence, Likelihood, SortingGroup } from '../../contract/filing.ts';
 import { ImportColumns } from '../../contract/import.ts';
 import { Selection } from '../../contract/selection.ts';
+import { Timing } from '../../contract/timing.ts';
 
 const Ids = z.array(z.number().int());
 
@@ -64,6 +65,7 @@ const COLUMNS = {
   'record_merge.changes': z.array(RowChange),
   'mailing.subject': DocNodeSchema,
   'mailing.body': DocNodeSchema,
+  'mailing.timing': Timing,
   'dispatch.facts': z.record(z.string(), z.string()),
 };
 type JsonColumn = keyof typeof COLUMNS;

@@ -20,6 +20,7 @@ import * as countries from './migrations/0016_countries.ts';
 import * as timeline from './migrations/0017_timeline.ts';
 import * as doubles from './migrations/0018_doubles.ts';
 import * as upkeep from './migrations/0019_upkeep.ts';
+import * as sent from './migrations/0020_sent.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -41,6 +42,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0017_timeline': timeline,
   '0018_doubles': doubles,
   '0019_upkeep': upkeep,
+  '0020_sent': sent,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -119,14 +119,14 @@ export interface Rows {
     to_address: string;
     message_id: string;
     facts: string;
-    state: 'waiting' | 'leaving' | 'left' | 'delayed' | 'returned' | 'uncertain' | 'cancelled';
+    state: 'waiting' | 'going' | 'sent' | 'delayed' | 'returned' | 'uncertain' | 'cancelled';
     attempts: number;
     next_at: Date;
     lease_owner: string | null;
     lease_until: Date | null;
     raw_hash: Buffer | null;
     handed_at: Date | null;
-    left_at: Date | null;
+    sent_at: Date | null;
     answer: string | null;
     return_kind: 'hard' | 'soft' | null;
     sent_copy_at: Date | null;
@@ -342,6 +342,11 @@ export interface Rows {
     filling_since: Date | null;
     filled: number;
     checks_silently: Flag;
+    per_minute: number | null;
+  };
+  mailbox_allowance: {
+    mailbox_id: number;
+    free_at: Date;
   };
   mailbox_colleague: {
     mailbox_id: number;
@@ -359,18 +364,23 @@ export interface Rows {
   mailing: {
     id: number;
     name: string;
-    state: 'draft' | 'preparing' | 'leaving' | 'paused' | 'finished' | 'cancelled';
+    state: 'draft' | 'ready' | 'going' | 'paused' | 'finished' | 'cancelled';
     owner_id: number;
     topic_id: number | null;
     selection_id: number;
     subject: string;
     body: string;
     file_choice: 'general' | 'latest';
+    timing: string;
+    opt_out: Flag;
     version: number;
     saved_at: Date;
     tested_at: Date | null;
+    handed_at: Date | null;
+    handed_by: number | null;
     released_at: Date | null;
     released_by: number | null;
+    untested_why: string | null;
     finished_at: Date | null;
   };
   mail_change: {
@@ -751,6 +761,7 @@ declare module 'knex/types/tables.js' {
     interest: Knex.CompositeTableType<Rows['interest'], Written<Rows['interest']>>;
     lesson: Knex.CompositeTableType<Rows['lesson'], Written<Rows['lesson']>>;
     mailbox: Knex.CompositeTableType<Rows['mailbox'], Written<Rows['mailbox']>>;
+    mailbox_allowance: Knex.CompositeTableType<Rows['mailbox_allowance'], Written<Rows['mailbox_allowance']>>;
     mailbox_colleague: Knex.CompositeTableType<Rows['mailbox_colleague'], Written<Rows['mailbox_colleague']>>;
     mailbox_server: Knex.CompositeTableType<Rows['mailbox_server'], Written<Rows['mailbox_server']>>;
     mailing: Knex.CompositeTableType<Rows['mailing'], Written<Rows['mailing']>>;

@@ -10,6 +10,7 @@ import { filingRoutes } from './filing.ts';
 import { importRoutes } from './import.ts';
 import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
+import { optOutRoutes } from './optOut.ts';
 import { officeRoutes } from './office.ts';
 import { recordsRoutes } from './records.ts';
 import { manyRoutes } from './many.ts';
@@ -84,6 +85,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
     throw new Refusal(404, 'There is nothing at that address.');
   });
   app.use('/api', api);
+  app.use('/out', optOutRoutes(context));
   serveWeb(app, resolve(context.config.webDir));
   app.use(problems(context.log));
   return app;

@@ -4,6 +4,7 @@ import {
   Checks,
   DispatchPage,
   FactInfo,
+  HandOver,
   Id,
   Made,
   MailingBegin,
@@ -18,7 +19,11 @@ import {
   Recipients,
   RecipientsAsk,
   Release,
+  Schedule,
   Settle,
+  Timing,
+  TimingAsk,
+  TimingPlan,
 } from '../../contract/index.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } from '../mailing/mailings.ts';
 import { factCatalogue } from '../facts/gather.ts';
@@ -27,7 +32,9 @@ import type { AppContext } from '../foundation/context.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
 import { listDispatch, resolveUncertain } from '../mailing/progress.ts';
-import { releaseMailing, steerMailing } from '../mailing/release.ts';
+import { handOver, releaseMailing, steerMailing, takeBack } from '../mailing/release.ts';
+import { readSchedule } from '../mailing/schedule.ts';
+import { changeTiming, planTiming } from '../mailing/timing.ts';
 
 /** Mailings, whom they reach, and how each copy fared. */
 export function mailingRoutes(context: AppContext): Router {
@@ -66,7 +73,7 @@ export function mailingRoutes(context: AppContext): Router {
     reply(
       res,
       Preview,
-      await previewMailing(db, Id.parse(req.params.id), PreviewAsk.parse(req.query).clientId),
+      await previewMailing(context, Id.parse(req.params.id), PreviewAsk.parse(req.query).clientId),
     ),
   );
   router.post('/mailings/:id/test', writers, async (req, res) => {
@@ -74,12 +81,28 @@ export function mailingRoutes(context: AppContext): Router {
     res.status(204).end();
   });
   router.post('/mailings/:id/release', senders, async (req, res) => {
-    const { version, recipients } = Release.parse(req.body);
-    await releaseMailing(context, staffOf(res), Id.parse(req.params.id), version, recipients);
+    await releaseMailing(context, staffOf(res), Id.parse(req.params.id), Release.parse(req.body));
     res.status(204).end();
   });
+  router.post('/mailings/:id/hand-over', writers, async (req, res) => {
+    await handOver(db, staffOf(res), Id.parse(req.params.id), HandOver.parse(req.body).version);
+    res.status(204).end();
+  });
+  router.post('/mailings/:id/take-back', writers, async (req, res) => {
+    await takeBack(db, staffOf(res), Id.parse(req.params.id));
+    res.status(204).end();
+  });
+  router.post('/mailings/timing', async (req, res) => {
+    const { mailingId, timing } = TimingAsk.parse(req.body);
+    reply(res, TimingPlan, await planTiming(context, mailingId, timing));
+  });
+  router.put('/mailings/:id/timing', senders, async (req, res) => {
+    await changeTiming(context, staffOf(res), Id.parse(req.params.id), Timing.parse(req.body));
+    res.status(204).end();
+  });
+  router.get('/schedule', async (_req, res) => reply(res, Schedule, await readSchedule(db)));
   router.post('/mailings/:id/steer', senders, async (req, res) => {
-    await steerMailing(db, staffOf(res), Id.parse(req.params.id), MailingSteer.parse(req.body).to);
+    await steerMailing(context, staffOf(res), Id.parse(req.params.id), MailingSteer.parse(req.body).to);
     res.status(204).end();
   });
   router.get('/mailings/:id/dispatch', async (req, res) => {

@@ -71,7 +71,7 @@ async function noteReport(
     if (target.dispatchId)
       await trx('dispatch')
         .where({ id: target.dispatchId })
-        .whereIn('state', ['left', 'uncertain', 'leaving'])
+        .whereIn('state', ['sent', 'uncertain', 'going'])
         .update({
           state: 'returned',
           return_kind: kind,

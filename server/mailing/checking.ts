@@ -10,7 +10,9 @@ import { notFound, Refusal } from '../foundation/refusal.ts';
 import { accessOf, readMailbox } from '../mailserver/access.ts';
 import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
+import { readFirm } from '../foundation/firm.ts';
 import { composeMessage, type Composed } from './compose.ts';
+import { NOBODY, optOutWay } from './optOut.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 import { draftOf, readRecord } from './mailings.ts';
 
@@ -61,16 +63,22 @@ export function senderDomain(recipient: Recipient): string {
   return domainOf(recipient.senderEmail) || 'localhost';
 }
 
-function composeFor(
+async function composeFor(
+  { db, config }: AppContext,
   draft: MailingDraft,
   recipient: Recipient,
   to: { name: string; address: string },
 ): Promise<Composed> {
+  const topic = draft.topicId ? await db('topic').where({ id: draft.topicId }).first('name') : undefined;
+  const optOut = draft.optOut
+    ? optOutWay(config.key, await readFirm(db), topic?.name ?? null, recipient.senderEmail, NOBODY)
+    : null;
   return composeMessage(draft.subject, draft.body, recipient.facts, {
     from: { name: recipient.senderName, address: recipient.senderEmail },
     to,
     messageId: `${randomUUID()}@${senderDomain(recipient)}`,
     date: new Date(),
+    optOut,
   });
 }
 
@@ -78,14 +86,18 @@ function composeFor(
  * The message as one recipient will read it.
  * @throws Refusal when the mailing is not here, or does not reach that client
  */
-export async function previewMailing(db: Knex, id: number, clientId: number): Promise<Preview> {
+export async function previewMailing(context: AppContext, id: number, clientId: number): Promise<Preview> {
+  const { db } = context;
   const record = await readRecord(db, id);
   const draft = draftOf(record);
   const recipient = (await tickedRecipients(db, draft, record.owner_id)).find(
     (row) => row.clientId === clientId,
   );
   if (!recipient) throw notFound('That recipient');
-  const composed = await composeFor(draft, recipient, { name: recipient.name, address: recipient.email });
+  const composed = await composeFor(context, draft, recipient, {
+    name: recipient.name,
+    address: recipient.email,
+  });
   const names = await labels(db);
   return {
     clientId,
@@ -118,7 +130,7 @@ export async function sendTest(
   );
   if (!recipient) throw notFound('That recipient');
   const mailbox = await readMailbox(db, recipient.mailboxId);
-  const composed = await composeFor(draft, recipient, { name: staff.name, address: staff.email });
+  const composed = await composeFor(context, draft, recipient, { name: staff.name, address: staff.email });
   try {
     await withConnection(accessOf(mailbox, context.config), (connection) =>
       connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),

@@ -1,6 +1,7 @@
 import MailComposer from 'nodemailer/lib/mail-composer';
 import type { Facts } from '../../core/facts/catalogue.ts';
 import type { DocNode } from '../../core/merge/document.ts';
+import type { OptOutWay } from './optOut.ts';
 import { renderMessage, type MissingValue } from '../../core/merge/render.ts';
 
 /** Who a message is from and to, and what fixes it beforehand. */
@@ -10,6 +11,8 @@ export interface Envelope {
   /** Without angle brackets. */
   messageId: string;
   date: Date;
+  /** How to opt out; null where nothing is said of it. */
+  optOut: OptOutWay | null;
 }
 
 export interface Composed {
@@ -30,7 +33,7 @@ export async function composeMessage(
   facts: Facts,
   envelope: Envelope,
 ): Promise<Composed> {
-  const rendered = renderMessage(subject, body, facts);
+  const rendered = renderMessage(subject, body, facts, envelope.optOut?.footer ?? null);
   const raw = await new MailComposer({
     from: envelope.from,
     to: envelope.to,
@@ -39,6 +42,7 @@ export async function composeMessage(
     html: rendered.html,
     date: envelope.date,
     messageId: `<${envelope.messageId}>`,
+    ...(envelope.optOut ? { headers: envelope.optOut.headers } : {}),
     newline: 'windows',
     baseBoundary: envelope.messageId.replace(/[^\w]/g, '').slice(0, 40),
   })

@@ -4,6 +4,7 @@ import type { Knex } from 'knex';
 import { selectionOf } from '../../core/selection/tree.ts';
 import { changeSelection, saveSelection } from '../selection/kept.ts';
 import {
+  AT_ONCE,
   MailingDraft,
   type MailingBegin,
   type MailingProgress,
@@ -18,8 +19,8 @@ import { notFound, Refusal } from '../foundation/refusal.ts';
 import { emptyProgress, progressOf } from './progress.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 
-/** A mailing with the tree of its selection and its owner's name. */
-export type MailingRecord = Rows['mailing'] & { selection: string; owner: string };
+/** A mailing with the tree of its selection, its owner's name and that of whoever handed it over. */
+export type MailingRecord = Rows['mailing'] & { selection: string; owner: string; handed: string | null };
 
 const NOTHING_WRITTEN: MailingDraft = {
   name: 'New mailing',
@@ -52,19 +53,27 @@ const NOTHING_WRITTEN: MailingDraft = {
     ],
   },
   fileChoice: 'general',
+  timing: AT_ONCE,
+  optOut: true,
 };
 
 function records(db: Knex) {
   return db('mailing')
     .join('staff', 'staff.id', 'mailing.owner_id')
     .join('selection', 'selection.id', 'mailing.selection_id')
-    .select<MailingRecord[]>('mailing.*', 'selection.tree as selection', 'staff.name as owner');
+    .leftJoin({ handing: 'staff' }, 'handing.id', 'mailing.handed_by')
+    .select<MailingRecord[]>(
+      'mailing.*',
+      'selection.tree as selection',
+      'staff.name as owner',
+      'handing.name as handed',
+    );
 }
 
 /** A page of mailings with how far each is: what leaves first, then drafts, then what is over. */
 export async function listMailings(db: Knex, offset: number, limit: number): Promise<MailingRow[]> {
   const rows = await records(db)
-    .orderByRaw("FIELD(mailing.state, 'leaving', 'preparing', 'paused', 'draft', 'finished', 'cancelled')")
+    .orderByRaw("FIELD(mailing.state, 'ready', 'going', 'paused', 'draft', 'finished', 'cancelled')")
     .orderBy('mailing.saved_at', 'desc')
     .offset(offset)
     .limit(limit);
@@ -103,6 +112,8 @@ export function draftOf(row: MailingRecord): MailingDraft {
     subject: fromJson('mailing.subject', row.subject),
     body: fromJson('mailing.body', row.body),
     fileChoice: row.file_choice,
+    timing: fromJson('mailing.timing', row.timing),
+    optOut: Boolean(row.opt_out),
   });
 }
 
@@ -115,6 +126,7 @@ export async function viewMailing(db: Knex, id: number): Promise<MailingView> {
     draft: draftOf(row),
     version: row.version,
     testedAt: row.tested_at?.toISOString() ?? null,
+    handed: row.handed_at && row.handed ? { by: row.handed, at: row.handed_at.toISOString() } : null,
   };
 }
 
@@ -125,6 +137,8 @@ function columns(draft: MailingDraft) {
     subject: toJson('mailing.subject', draft.subject),
     body: toJson('mailing.body', draft.body),
     file_choice: draft.fileChoice,
+    timing: toJson('mailing.timing', draft.timing),
+    opt_out: draft.optOut,
     saved_at: new Date(),
   };
 }
@@ -164,12 +178,16 @@ export async function saveMailing(
   version: number,
 ): Promise<number> {
   const saved = await transact(db, async (trx) => {
-    const updated = await trx('mailing')
-      .where({ id, version, state: 'draft' })
-      .update({ ...columns(draft), version: version + 1 });
-    if (!updated) return false;
-    const kept = await trx('mailing').where({ id }).first('selection_id');
-    if (kept) await changeSelection(trx, kept.selection_id, draft.selection);
+    const kept = await trx('mailing').where({ id, version, state: 'draft' }).forUpdate().first();
+    if (!kept) return false;
+    const now = columns(draft);
+    // What somebody had as a test copy was the message as it was then.
+    const same =
+      kept.subject === now.subject && kept.body === now.body && Boolean(kept.opt_out) === now.opt_out;
+    await trx('mailing')
+      .where({ id })
+      .update({ ...now, version: version + 1, ...(same ? {} : { tested_at: null }) });
+    await changeSelection(trx, kept.selection_id, draft.selection);
     await noteChange(trx, 'mailings', 'mailing', [id]);
     return true;
   });

@@ -1,29 +1,50 @@
 import type { OutgoingKind } from '../dispatch/port.ts';
+import type { AppContext } from '../foundation/context.ts';
+import { readFirm } from '../foundation/firm.ts';
+import { select } from '../foundation/rows.ts';
+import { optOutWay } from './optOut.ts';
+import { openNow } from './timing.ts';
 import { composeMessage } from './compose.ts';
 import { fromJson } from '../foundation/json.ts';
 
-interface LeavingMailing {
+interface GoingMailing {
   id: number;
   subject: string;
   body: string;
   released_at: Date | null;
+  opt_out: number;
+  topic: string | null;
 }
 
-/** Mailings on their way: each recipient alone on the envelope. */
-export const mailings: OutgoingKind = {
-  name: 'mailing',
-  priority: 2,
+/** As it stands in `dispatch.kind`. */
+export const MAILING = 'mailing';
 
-  async ready(db) {
-    const leaving: number[] = await db('mailing').where({ state: 'leaving' }).pluck('id');
-    return (rows) => void rows.whereIn('mailing_id', leaving);
+/** Mailings on their way: each recipient alone on the envelope, at the pace that was released. */
+export const outgoingMailings = (context: AppContext): OutgoingKind => ({
+  name: MAILING,
+  priority: 2,
+  limited: true,
+
+  async ready() {
+    const open = await openNow(context);
+    return (rows) => void rows.whereIn('mailing_id', open);
   },
 
   async load(db, rows) {
     const ids = [...new Set(rows.flatMap(({ mailing_id }) => mailing_id ?? []))];
-    const found: LeavingMailing[] = await db('mailing')
-      .whereIn('id', ids)
-      .select('id', 'subject', 'body', 'released_at');
+    if (!ids.length) return new Map();
+    const firm = await readFirm(db);
+    const found: GoingMailing[] = await select(
+      db('mailing').leftJoin('topic', 'topic.id', 'mailing.topic_id').whereIn('mailing.id', ids),
+      {
+        id: 'mailing.id',
+        subject: 'mailing.subject',
+        body: 'mailing.body',
+        released_at: 'mailing.released_at',
+        opt_out: 'mailing.opt_out',
+        topic: 'topic.name?',
+      },
+    );
     const mailingOf = new Map(found.map((mailing) => [mailing.id, mailing]));
     return new Map(
       rows.flatMap((row) => {
@@ -42,6 +63,9 @@ export const mailings: OutgoingKind = {
                 to: { name: row.to_name, address: row.to_address },
                 messageId: row.message_id,
                 date: new Date(),
+                optOut: mailing.opt_out
+                  ? optOutWay(context.config.key, firm, mailing.topic, from.address, row.id)
+                  : null,
               },
             );
             return raw;
@@ -56,13 +80,13 @@ export const mailings: OutgoingKind = {
 
   async finish(db) {
     return db('mailing')
-      .where({ state: 'leaving' })
+      .where({ state: 'going' })
       .whereNotExists(
         db('dispatch')
           .whereRaw('dispatch.mailing_id = mailing.id')
-          .whereIn('state', ['waiting', 'leaving', 'delayed'])
+          .whereIn('state', ['waiting', 'going', 'delayed'])
           .select(db.raw('1')),
       )
       .update({ state: 'finished', finished_at: new Date() });
   },
-};
+});

@@ -63,7 +63,7 @@ export async function listDispatch(
     .join('staff', 'staff.id', 'mailbox.staff_id')
     .where('dispatch.mailing_id', id)
     .orderByRaw(
-      "FIELD(dispatch.state, 'uncertain', 'returned', 'delayed', 'leaving', 'waiting', 'left', 'cancelled'), dispatch.answered_message_id IS NULL, client.name, dispatch.id",
+      "FIELD(dispatch.state, 'uncertain', 'returned', 'delayed', 'going', 'waiting', 'sent', 'cancelled'), dispatch.answered_message_id IS NULL, client.name, dispatch.id",
     )
     .offset(offset)
     .limit(limit);
@@ -75,7 +75,7 @@ export async function listDispatch(
     to_address: 'dispatch.to_address',
     sender: 'staff.name',
     state: 'dispatch.state',
-    left_at: 'dispatch.left_at',
+    sent_at: 'dispatch.sent_at',
     next_at: 'dispatch.next_at',
     answer: 'dispatch.answer',
     answered_message_id: 'dispatch.answered_message_id',
@@ -90,7 +90,7 @@ export async function listDispatch(
       address: row.to_address,
       from: row.sender,
       state: row.state,
-      at: (row.left_at ?? (row.state === 'cancelled' ? null : row.next_at))?.toISOString() ?? null,
+      at: (row.sent_at ?? (row.state === 'cancelled' ? null : row.next_at))?.toISOString() ?? null,
       answer: row.answer,
       answered: row.answered_message_id !== null,
       messageId: row.logged_message_id,
@@ -106,12 +106,12 @@ export async function resolveUncertain(
   db: Knex,
   staff: StaffMember,
   dispatchId: number,
-  outcome: 'left' | 'send again',
+  outcome: 'sent' | 'send again',
 ): Promise<void> {
   const now = new Date();
   const change =
-    outcome === 'left'
-      ? { state: 'left' as const, left_at: now, answer: `settled by ${staff.name}` }
+    outcome === 'sent'
+      ? { state: 'sent' as const, sent_at: now, answer: `settled by ${staff.name}` }
       : { state: 'waiting' as const, next_at: now, handed_at: null, lease_owner: null, lease_until: null };
   await transact(db, async (trx) => {
     const row = await trx('dispatch').where({ id: dispatchId }).first('mailing_id');
@@ -120,7 +120,7 @@ export async function resolveUncertain(
     if (outcome === 'send again' && row.mailing_id)
       await trx('mailing')
         .where({ id: row.mailing_id, state: 'finished' })
-        .update({ state: 'leaving', finished_at: null });
+        .update({ state: 'going', finished_at: null });
     await noteAudit(trx, {
       staffId: staff.id,
       action: `settled as ${outcome}`,

@@ -1,30 +1,31 @@
 import { randomUUID } from 'node:crypto';
-import type { Knex } from 'knex';
-import type { StaffMember } from '../../contract/index.ts';
+import type { z } from 'zod';
+import type { Release, StaffMember } from '../../contract/index.ts';
+import { may } from '../../contract/rights.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import { transact } from '../foundation/database.ts';
+import { transact, type Database } from '../foundation/database.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
-import { Refusal } from '../foundation/refusal.ts';
+import { notAllowed, Refusal } from '../foundation/refusal.ts';
 import { insertAll } from '../foundation/rows.ts';
-import { mailings } from './outgoing.ts';
+import { MAILING } from './outgoing.ts';
+import { layOutFor, relay } from './timing.ts';
 import { draftOf, readRecord } from './mailings.ts';
 import { checkMailing, senderDomain, tickedRecipients } from './checking.ts';
-import { toJson } from '../foundation/json.ts';
+import { fromJson, toJson } from '../foundation/json.ts';
 
 /**
- * Releases a mailing: fixes who gets it, each Message-ID and each recipient's facts, and lets dispatch begin.
- * All or nothing; releasing twice is refused.
+ * Releases a mailing: fixes who gets it, each Message-ID, each recipient's facts and when each message leaves, and
+ * lets dispatch begin. All or nothing; releasing twice is refused.
  * @throws Refusal when something is missing, it was changed or released meanwhile, or the recipients are others
  */
 export async function releaseMailing(
   context: AppContext,
   staff: StaffMember,
   id: number,
-  version: number,
-  expected: number,
+  { version, recipients: expected, untestedWhy }: z.output<typeof Release>,
 ): Promise<void> {
-  const { db, config } = context;
+  const { db } = context;
   const checks = await checkMailing(db, id);
   if (checks.problems[0]) throw new Refusal(400, checks.problems[0]);
   const gap = checks.missing[0];
@@ -34,48 +35,109 @@ export async function releaseMailing(
       `“${gap.label}” is missing for ${gap.client}${checks.missing.length > 1 ? ` and ${checks.missing.length - 1} more` : ''}. Settle that first, or give the field other words to use.`,
     );
   await transact(db, async (trx) => {
-    const row = await trx('mailing').where({ id }).forUpdate().first('state', 'version');
-    if (row?.state !== 'draft') throw new Refusal(409, 'This mailing has been released already.');
+    const row = await trx('mailing').where({ id }).forUpdate().first('state', 'version', 'tested_at');
+    if (row?.state !== 'draft' && row?.state !== 'ready')
+      throw new Refusal(409, 'This mailing has been released already.');
     if (row.version !== version)
       throw new Refusal(409, 'This mailing was changed meanwhile. Look at it again before you release it.');
+    if (!row.tested_at && !(untestedWhy && may(staff.role, 'release untested')))
+      throw new Refusal(
+        400,
+        may(staff.role, 'release untested')
+          ? 'Nobody has had a test copy of it as it is now. Send one first, or say why not.'
+          : 'Nobody has had a test copy of it as it is now. Send one first.',
+        'untestedWhy',
+      );
     const record = await readRecord(trx, id);
-    const recipients = await tickedRecipients(trx, draftOf(record), record.owner_id);
+    const draft = draftOf(record);
+    const recipients = await tickedRecipients(trx, draft, record.owner_id);
     if (recipients.length !== expected)
       throw new Refusal(
         409,
         `There are now ${recipients.length} recipients, not ${expected}. Look at the list again.`,
       );
-    const start = Date.now();
-    const sentBy = new Map<number, number>();
-    const rows = recipients.map((recipient) => {
-      const before = sentBy.get(recipient.mailboxId) ?? 0;
-      sentBy.set(recipient.mailboxId, before + 1);
-      return {
-        kind: mailings.name,
-        mailing_id: id,
-        client_id: recipient.clientId,
-        person_id: recipient.personId,
-        mailbox_id: recipient.mailboxId,
-        file_id: recipient.file.id,
-        to_name: recipient.name,
-        to_address: recipient.email,
-        message_id: `${randomUUID()}@${senderDomain(recipient)}`,
-        facts: toJson('dispatch.facts', recipient.facts),
-        // The provider's limit holds whichever process sends: each message of a mailbox has its own time.
-        next_at: new Date(start + before * config.sendGap),
-      };
-    });
+    const mailboxes = recipients.map(({ mailboxId }) => mailboxId);
+    const { times } = await layOutFor(context, trx, draft.timing, mailboxes, Date.now());
+    const rows = recipients.map((recipient, index) => ({
+      kind: MAILING,
+      mailing_id: id,
+      client_id: recipient.clientId,
+      person_id: recipient.personId,
+      mailbox_id: recipient.mailboxId,
+      file_id: recipient.file.id,
+      to_name: recipient.name,
+      to_address: recipient.email,
+      message_id: `${randomUUID()}@${senderDomain(recipient)}`,
+      facts: toJson('dispatch.facts', recipient.facts),
+      next_at: new Date(times[index] ?? Date.now()),
+    }));
     await insertAll(trx, 'dispatch', rows);
     await trx('mailing')
       .where({ id })
-      .update({ state: 'leaving', released_at: new Date(), released_by: staff.id });
+      .update({
+        state: 'going',
+        released_at: new Date(),
+        released_by: staff.id,
+        untested_why: row.tested_at ? null : untestedWhy,
+      });
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'released',
       subject: 'mailing',
       id,
-      after: { recipients: rows.length },
+      after: { recipients: rows.length, ...(row.tested_at ? {} : { untestedWhy }) },
     });
+    await noteChange(trx, 'mailings', 'mailing', [id]);
+  });
+}
+
+/**
+ * Hands a mailing over to whoever may release it; it stays as it is until then.
+ * @throws Refusal when it was changed meanwhile or is no draft any more
+ */
+export async function handOver(db: Database, staff: StaffMember, id: number, version: number): Promise<void> {
+  await transact(db, async (trx) => {
+    const handed = await trx('mailing')
+      .where({ id, version, state: 'draft' })
+      .update({ state: 'ready', handed_at: new Date(), handed_by: staff.id });
+    if (!handed)
+      throw new Refusal(409, 'This mailing was changed or handed over meanwhile. Look at it again.');
+    await noteAudit(trx, { staffId: staff.id, action: 'handed over', subject: 'mailing', id });
+    await noteChange(trx, 'mailings', 'mailing', [id]);
+  });
+}
+
+/**
+ * Makes a draft again of what was handed over, or was released while none of it has gone.
+ * @throws Refusal when some of it has gone, or for whoever may not stop what was released
+ */
+export async function takeBack(db: Database, staff: StaffMember, id: number): Promise<void> {
+  await transact(db, async (trx) => {
+    const row = await trx('mailing').where({ id }).forUpdate().first('state');
+    const released = row?.state === 'going' || row?.state === 'paused';
+    if (!released && row?.state !== 'ready') throw new Refusal(409, 'There is nothing to take back.');
+    if (released) {
+      if (!may(staff.role, 'release mailings')) throw notAllowed('release mailings');
+      const own = () => trx('dispatch').where({ mailing_id: id });
+      // Held, so that no process claims one of them meanwhile.
+      const states: string[] = await own().forUpdate().pluck('state');
+      const gone = states.filter((state) => state !== 'waiting').length;
+      if (gone)
+        throw new Refusal(
+          409,
+          `${gone === 1 ? 'One message has' : `${gone} messages have`} gone already. What still waits can be paused or cancelled.`,
+        );
+      await own().delete();
+    }
+    await trx('mailing').where({ id }).update({
+      state: 'draft',
+      handed_at: null,
+      handed_by: null,
+      released_at: null,
+      released_by: null,
+      untested_why: null,
+    });
+    await noteAudit(trx, { staffId: staff.id, action: 'taken back', subject: 'mailing', id });
     await noteChange(trx, 'mailings', 'mailing', [id]);
   });
 }
@@ -85,15 +147,18 @@ export async function releaseMailing(
  * @throws Refusal when it is in no state for that any more
  */
 export async function steerMailing(
-  db: Knex,
+  context: AppContext,
   staff: StaffMember,
   id: number,
-  to: 'paused' | 'leaving' | 'cancelled',
+  to: 'paused' | 'going' | 'cancelled',
 ): Promise<void> {
-  const from = { paused: ['leaving'], leaving: ['paused'], cancelled: ['leaving', 'paused'] }[to];
-  await transact(db, async (trx) => {
-    const changed = await trx('mailing').where({ id }).whereIn('state', from).update({ state: to });
-    if (!changed) throw new Refusal(409, 'The mailing is not in a state for that any more.');
+  const from = { paused: ['going'], going: ['paused'], cancelled: ['going', 'paused'] }[to];
+  await transact(context.db, async (trx) => {
+    const row = await trx('mailing').where({ id }).whereIn('state', from).forUpdate().first('timing');
+    if (!row) throw new Refusal(409, 'The mailing is not in a state for that any more.');
+    await trx('mailing').where({ id }).update({ state: to });
+    // Its times have passed meanwhile: else all of it would leave at once.
+    if (to === 'going') await relay(context, trx, id, fromJson('mailing.timing', row.timing));
     if (to === 'cancelled')
       await trx('dispatch')
         .where({ mailing_id: id })

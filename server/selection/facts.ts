@@ -395,7 +395,7 @@ export const FACTS: { [K in SelectableKey]: FactSql } = {
     'mailing.topic',
     (at) => `(SELECT g.topic_id FROM mailing g WHERE g.id = ${at}.mailing_id)`,
   ),
-  'mailing.sent': column('mailing.sent', 'left_at'),
+  'mailing.sent': column('mailing.sent', 'sent_at'),
   'mailing.answered': worked('mailing.answered', (at) => `(${at}.answered_message_id IS NOT NULL)`),
   'mailing.returned': worked('mailing.returned', (at) => `(${at}.state = 'returned')`),
 
@@ -445,7 +445,7 @@ const tied = (ties: string, owner: string, table: string, key: string): Relation
 const mailed = (key: string): RelationSql => ({
   from: (to) => `dispatch ${to}`,
   on: (at, to) =>
-    `${to}.${key} = ${at}.id AND ${to}.mailing_id IS NOT NULL AND ${to}.state IN ('left', 'returned')`,
+    `${to}.${key} = ${at}.id AND ${to}.mailing_id IS NOT NULL AND ${to}.state IN ('sent', 'returned')`,
 });
 
 /** Notes, calls and meetings that were not taken away. */

@@ -13,7 +13,8 @@ const FIGURES: { [Name in keyof RailCounts]: (db: Knex, staff: StaffMember) => P
     return [...unread.values()].reduce((sum, count) => sum + count, 0);
   },
   clients: (db) => countOf(db('client')),
-  mailings: (db) => countOf(db('mailing').whereIn('state', ['draft', 'preparing', 'leaving', 'paused'])),
+  mailings: (db) => countOf(db('mailing').whereIn('state', ['draft', 'ready', 'going', 'paused'])),
+  dispatch: (db) => countOf(db('dispatch').whereIn('state', ['waiting', 'going', 'delayed'])),
   mailboxes: async (db) => {
     const mailboxes = await mailboxStates(db);
     const inStep = mailboxes.filter(({ state }) => state === 'in step');

@@ -102,8 +102,8 @@ function problemOf({
 function stateOf(own: DraftRecord['state'], dispatch: string | null | undefined): DraftView['state'] {
   if (own === 'draft' || !dispatch) return 'draft';
   if (dispatch === 'waiting' || dispatch === 'delayed') return 'waiting';
-  if (dispatch === 'left') return 'sent';
-  return dispatch === 'leaving' || dispatch === 'uncertain' ? dispatch : 'returned';
+  if (dispatch === 'sent') return 'sent';
+  return dispatch === 'going' || dispatch === 'uncertain' ? dispatch : 'returned';
 }
 
 /** Files of the clients whose people a message is to: open ones first, General last. */

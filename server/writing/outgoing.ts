@@ -10,6 +10,7 @@ export const letters: OutgoingKind = {
   name: 'letter',
   // What somebody has just written does not queue behind a mailing.
   priority: 1,
+  limited: false,
 
   ready: async () => () => undefined,
 
@@ -35,10 +36,10 @@ export const letters: OutgoingKind = {
   async recorded(trx, rows) {
     const drafts = await trx('draft').whereIn('id', idsOf(rows));
     const draftOf = new Map(drafts.map((draft) => [draft.id, draft]));
-    for (const { recordId, draft_id, left_at } of rows) {
+    for (const { recordId, draft_id, sent_at } of rows) {
       const draft = draftOf.get(draft_id ?? 0);
       if (!draft || !recordId) continue;
-      await trx('draft').where({ id: draft.id }).update({ state: 'sent', saved_at: left_at });
+      await trx('draft').where({ id: draft.id }).update({ state: 'sent', saved_at: sent_at });
       await noteChange(trx, 'drafts', 'staff', [draft.staff_id]);
       // Whoever wrote it chose its file, too.
       await trx('message').where({ id: recordId }).update({ handler_id: draft.staff_id });

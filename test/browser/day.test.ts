@@ -288,7 +288,7 @@ describe('the first working day, in the browser', function () {
       firm
         .db('dispatch')
         .whereNull('answered_message_id')
-        .where({ state: 'left' })
+        .where({ state: 'sent' })
         .whereNotNull('logged_message_id')
         .first(),
     );

@@ -136,7 +136,7 @@ describe('addressing clients', () => {
 
 describe('attempts', () => {
   it('read reply codes by RFC 5321 section 4.2.1 and wait longer each time', () => {
-    expect([250, 451, 550].map(meaningOf)).to.deep.equal(['left', 'delayed', 'returned']);
+    expect([250, 451, 550].map(meaningOf)).to.deep.equal(['sent', 'delayed', 'returned']);
     const waits = [1, 2, 3, 4, 5, 6, 7, 8].map(waitBeforeNext);
     expect(waits.every((wait, index) => index === 0 || wait >= (waits[index - 1] ?? 0))).to.equal(true);
     expect(waits.at(-1)).to.be.at.least(1800);

@@ -85,7 +85,7 @@ describe('a database that goes away', () => {
     const id = await releaseToAll(firm);
     const open = async () =>
       await countOf(
-        firm.db('dispatch').where({ mailing_id: id }).whereIn('state', ['waiting', 'leaving', 'delayed']),
+        firm.db('dispatch').where({ mailing_id: id }).whereIn('state', ['waiting', 'going', 'delayed']),
       );
     const all = await open();
     for (let outage = 1; outage <= 3; outage++) {

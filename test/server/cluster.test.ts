@@ -260,13 +260,13 @@ describe('several database nodes that are written to at once', () => {
       for (const index of [0, 1]) workers.push((await serverProcess(firm, node(index))).child);
       const count = async (states: string[]) =>
         await countOf(firm.db('dispatch').where({ mailing_id: id }).whereIn('state', states));
-      const all = await count(['waiting', 'leaving', 'delayed', 'left', 'returned', 'uncertain']);
-      const waits = () => count(['waiting', 'leaving', 'delayed']);
+      const all = await count(['waiting', 'going', 'delayed', 'sent', 'returned', 'uncertain']);
+      const waits = () => count(['waiting', 'going', 'delayed']);
       let kills = 0;
       while (kills < NODE_KILLS) {
-        const gone = await count(['left', 'returned']);
+        const gone = await count(['sent', 'returned']);
         const enough = async () =>
-          (await count(['left', 'returned'])) > gone + all / (3 * NODE_KILLS + 1) || !(await waits());
+          (await count(['sent', 'returned'])) > gone + all / (3 * NODE_KILLS + 1) || !(await waits());
         await until('some more have left', enough, 150);
         if (!(await waits())) break;
         await cluster.nodes[1]?.kill();

@@ -1,3 +1,4 @@
+import { AT_ONCE } from '../../contract/index.ts';
 import { selectionOf } from '../../core/selection/tree.ts';
 import { fork, type ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
@@ -10,7 +11,7 @@ import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { createMailing, saveMailing, viewMailing } from '../../server/mailing/mailings.ts';
 import { AppContext } from '../../server/foundation/context.ts';
 import { openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
-import { OUTGOING } from '../../server/parts.ts';
+import { outgoing } from '../../server/parts.ts';
 import { checkMailing } from '../../server/mailing/checking.ts';
 import { listDispatch, resolveUncertain } from '../../server/mailing/progress.ts';
 import { releaseMailing, steerMailing } from '../../server/mailing/release.ts';
@@ -35,6 +36,8 @@ const DRAFT: MailingDraft = {
     content: [para(text('Dear '), field('greeting', 'all'), text(',')), para(text('The gate is open.'))],
   },
   fileChoice: 'general',
+  timing: AT_ONCE,
+  optOut: true,
 };
 
 async function released(
@@ -44,7 +47,11 @@ async function released(
   const id = await createMailing(firm.db, maren, { copyOf: null });
   await saveMailing(firm.db, id, { ...DRAFT, ...draft }, 1);
   const { order } = await checkMailing(firm.db, id);
-  await releaseMailing(firm.context, maren, id, 2, order.length);
+  await releaseMailing(firm.context, maren, id, {
+    version: 2,
+    recipients: order.length,
+    untestedWhy: 'a trial',
+  });
   return { id, recipients: order.length };
 }
 
@@ -84,17 +91,17 @@ describe('a mailing on its way', () => {
     // One whose server asks us to come again, and one whose mailbox is full.
     if (people[0]) people[0].behaviour = 'later';
     if (people[1]) people[1].behaviour = 'full';
-    worker = new DispatchWorker(firm.context, OUTGOING);
+    worker = new DispatchWorker(firm.context, outgoing(firm.context));
     await until('nothing is waiting', async () => {
       await worker.work();
       const now = await states(firm, mailing.id);
       return (
         !now.waiting &&
-        !now.leaving &&
+        !now.going &&
         !now.delayed &&
         !(await firm
           .db('dispatch')
-          .where({ state: 'left' })
+          .where({ state: 'sent' })
           .andWhere((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
           .first())
       );
@@ -113,7 +120,7 @@ describe('a mailing on its way', () => {
     expect(rows.length).to.equal(mailing.recipients);
     for (const row of rows) {
       const refused = ['unknown', 'full'].includes(behaviours.get(row.to_address) ?? 'unknown');
-      expect([row.to_address, row.state]).to.deep.equal([row.to_address, refused ? 'returned' : 'left']);
+      expect([row.to_address, row.state]).to.deep.equal([row.to_address, refused ? 'returned' : 'sent']);
       expect(received(firm).get(row.to_address) ?? 0).to.equal(refused ? 0 : 1);
     }
   });
@@ -132,14 +139,14 @@ describe('a mailing on its way', () => {
         );
     const later = await rowsTo('later');
     expect(later).to.not.deep.equal([]);
-    for (const row of later) expect([row.attempts > 1, row.state]).to.deep.equal([true, 'left']);
+    for (const row of later) expect([row.attempts > 1, row.state]).to.deep.equal([true, 'sent']);
     const full = await rowsTo('full');
     expect(full).to.not.deep.equal([]);
     for (const row of full) expect([row.state, row.return_kind]).to.deep.equal(['returned', 'soft']);
   });
 
   it('logs on the chosen file the very bytes that left, also in Sent, once', async () => {
-    const rows = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' });
+    const rows = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'sent' });
     for (const row of rows) {
       const filing = await one(firm.db('filing').where('message_id', row.logged_message_id).first());
       expect(filing.file_id).to.equal(row.file_id);
@@ -157,7 +164,7 @@ describe('a mailing on its way', () => {
   });
 
   it('arrives as it left, from the right adviser, with a plain-text part', async () => {
-    const row = await one(firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' }).first());
+    const row = await one(firm.db('dispatch').where({ mailing_id: mailing.id, state: 'sent' }).first());
     const read = await readMessage(await readRaw(firm.db, row.raw_hash!));
     const client = await firm
       .db('client')
@@ -172,7 +179,7 @@ describe('a mailing on its way', () => {
   });
 
   it('files the answers, delivery reports and out-of-office notes with the original', async () => {
-    const rows = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'left' }).limit(3);
+    const rows = await firm.db('dispatch').where({ mailing_id: mailing.id, state: 'sent' }).limit(3);
     const [answer, report, away] = [rows[0]!, rows[1]!, rows[2]!];
     await firm.world.answerAs(answer.to_address, latest(firm, answer.to_address), 'Yes please.');
     const mailbox = async (row: { mailbox_id: number }) =>
@@ -220,9 +227,11 @@ describe('a mailing on its way', () => {
 
   it('finishes, and cannot be released twice', async () => {
     expect((await viewMailing(firm.db, mailing.id)).state).to.equal('finished');
-    const refusal = await releaseMailing(firm.context, maren, mailing.id, 2, mailing.recipients).catch(
-      (error: Error) => error.message,
-    );
+    const refusal = await releaseMailing(firm.context, maren, mailing.id, {
+      version: 2,
+      recipients: mailing.recipients,
+      untestedWhy: 'a trial',
+    }).catch((error: Error) => error.message);
     expect(refusal).to.contain('released already');
   });
 });
@@ -255,26 +264,46 @@ describe('before a mailing leaves', () => {
     expect(checks.missing.map((row) => row.client)).to.contain('Low Wray Commoners');
     const say = async (work: Promise<unknown>) =>
       work.then(() => 'done').catch((error: Error) => error.message);
-    expect(await say(releaseMailing(firm.context, maren, id, 2, checks.order.length))).to.contain('Greeting');
+    expect(
+      await say(
+        releaseMailing(firm.context, maren, id, {
+          version: 2,
+          recipients: checks.order.length,
+          untestedWhy: 'a trial',
+        }),
+      ),
+    ).to.contain('Greeting');
     await saveMailing(firm.db, id, DRAFT, 2);
-    expect(await say(releaseMailing(firm.context, maren, id, 3, checks.order.length - 1))).to.contain(
-      'recipients',
-    );
-    expect(await say(releaseMailing(firm.context, maren, id, 2, checks.order.length))).to.contain(
-      'changed meanwhile',
-    );
+    expect(
+      await say(
+        releaseMailing(firm.context, maren, id, {
+          version: 3,
+          recipients: checks.order.length - 1,
+          untestedWhy: 'a trial',
+        }),
+      ),
+    ).to.contain('recipients');
+    expect(
+      await say(
+        releaseMailing(firm.context, maren, id, {
+          version: 2,
+          recipients: checks.order.length,
+          untestedWhy: 'a trial',
+        }),
+      ),
+    ).to.contain('changed meanwhile');
     expect(await say(saveMailing(firm.db, id, DRAFT, 2))).to.contain('colleague');
     expect(await firm.db('dispatch').where({ mailing_id: id })).to.deep.equal([]);
   });
 
   it('pauses, goes on, and cancels what has not left', async () => {
     const { id, recipients } = await released(firm);
-    await steerMailing(firm.db, maren, id, 'paused');
-    const worker = new DispatchWorker(firm.context, OUTGOING);
+    await steerMailing(firm.context, maren, id, 'paused');
+    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
     await worker.work();
     expect((await states(firm, id)).waiting).to.equal(recipients);
-    await steerMailing(firm.db, maren, id, 'leaving');
-    await steerMailing(firm.db, maren, id, 'cancelled');
+    await steerMailing(firm.context, maren, id, 'going');
+    await steerMailing(firm.context, maren, id, 'cancelled');
     await worker.work();
     expect(await states(firm, id)).to.deep.equal({ cancelled: recipients });
     await worker.stop();
@@ -293,6 +322,7 @@ describe('crashes in mid-mailing', () => {
       PORT: '0',
       SEAL_KEY_FILE: keyFile,
       WAIT_SCALE: '0.005',
+      SEND_GAP_MS: '0',
       LOG_LEVEL: 'silent',
       WEB_DIR: '/nonexistent',
     };
@@ -336,11 +366,11 @@ describe('crashes in mid-mailing', () => {
         .db('dispatch')
         .whereNotNull('lease_until')
         .update({ lease_until: new Date(0) });
-      const worker = new DispatchWorker(firm.context, OUTGOING);
+      const worker = new DispatchWorker(firm.context, outgoing(firm.context));
       const settled = async () => {
         await worker.work();
         const now = await states(firm, id);
-        return !now.waiting && !now.leaving && !now.delayed;
+        return !now.waiting && !now.going && !now.delayed;
       };
       await until('nothing is waiting', settled, 60);
       await worker.work();
@@ -350,7 +380,7 @@ describe('crashes in mid-mailing', () => {
       const got = received(firm);
       for (const row of rows) {
         const times = got.get(row.to_address) ?? 0;
-        if (row.state === 'left') expect([row.to_address, times]).to.deep.equal([row.to_address, 1]);
+        if (row.state === 'sent') expect([row.to_address, times]).to.deep.equal([row.to_address, 1]);
         else if (row.state === 'returned') expect(times).to.equal(0);
         else {
           // Truly unknown: shown to a person, and never sent a second time by itself.
@@ -369,21 +399,21 @@ describe('crashes in mid-mailing', () => {
     await firm.sync();
     const { id } = await released(firm);
     const before = new Map(received(firm));
-    await steerMailing(firm.db, maren, id, 'paused');
+    await steerMailing(firm.context, maren, id, 'paused');
     const { rows } = await listDispatch(firm.db, id, 0, 2);
     const [handed, untouched] = rows;
     const past = new Date(Date.now() - 1000);
     await firm
       .db('dispatch')
       .where({ id: handed!.id })
-      .update({ state: 'leaving', lease_until: past, handed_at: past });
-    await firm.db('dispatch').where({ id: untouched!.id }).update({ state: 'leaving', lease_until: past });
-    const worker = new DispatchWorker(firm.context, OUTGOING);
+      .update({ state: 'going', lease_until: past, handed_at: past });
+    await firm.db('dispatch').where({ id: untouched!.id }).update({ state: 'going', lease_until: past });
+    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
     await worker.work();
     const state = async (row: { id: number }) =>
       (await one(firm.db('dispatch').where({ id: row.id }).first('state'))).state;
     expect([await state(handed!), await state(untouched!)]).to.deep.equal(['uncertain', 'waiting']);
-    await steerMailing(firm.db, maren, id, 'leaving');
+    await steerMailing(firm.context, maren, id, 'going');
     await until('the others have gone', async () => {
       await worker.work();
       return (await state(untouched!)) !== 'waiting' && !((await states(firm, id)).waiting ?? 0);
@@ -393,7 +423,7 @@ describe('crashes in mid-mailing', () => {
     await resolveUncertain(firm.db, maren, handed!.id, 'send again');
     await until('it has gone', async () => {
       await worker.work();
-      return ['left', 'returned'].includes(await state(handed!));
+      return ['sent', 'returned'].includes(await state(handed!));
     });
     await worker.stop();
     await firm.close();
@@ -403,7 +433,7 @@ describe('crashes in mid-mailing', () => {
     const firm = await openFirm({ clients: 12, files: 16 });
     await firm.sync();
     const { id } = await released(firm);
-    await steerMailing(firm.db, maren, id, 'paused');
+    await steerMailing(firm.context, maren, id, 'paused');
     const row = await one(firm.db('dispatch').where({ mailing_id: id }).first());
     const mailbox = await one(firm.db('mailbox').where({ id: row.mailbox_id }).first());
     const raw = rawMessage(
@@ -424,10 +454,10 @@ describe('crashes in mid-mailing', () => {
       .where({ id: row.id })
       .update({ state: 'uncertain', handed_at: new Date(), raw_hash: packed.hash });
     firm.world.account(mailbox.address)?.folder('Sent')?.append(raw, ['\\Seen'], new Date());
-    const worker = new DispatchWorker(firm.context, OUTGOING);
+    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
     await until('the copy is found', async () => {
       await worker.work();
-      return (await one(firm.db('dispatch').where({ id: row.id }).first('state'))).state === 'left';
+      return (await one(firm.db('dispatch').where({ id: row.id }).first('state'))).state === 'sent';
     });
     await worker.stop();
     await firm.close();
@@ -442,8 +472,8 @@ describe('crashes in mid-mailing', () => {
       await firm.sync();
       firm.world.faults.filesSent = after;
       const { id } = await released(firm);
-      const worker = new DispatchWorker(firm.context, OUTGOING);
-      const all = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
+      const worker = new DispatchWorker(firm.context, outgoing(firm.context));
+      const all = async () => firm.db('dispatch').where({ mailing_id: id, state: 'sent' });
       await until('all are settled', async () => {
         await worker.work();
         const rows = await all();
@@ -471,16 +501,16 @@ describe('crashes in mid-mailing', () => {
     const { mailbox_id } = await one(firm.db('dispatch').where({ mailing_id: id }).first('mailbox_id'));
     await firm.db('dispatch').where({ mailing_id: id }).update({ mailbox_id });
     const workers = [firm.context, new AppContext(firm.db, firm.config, firm.context.log)].map(
-      (context) => new DispatchWorker(context, OUTGOING),
+      (context) => new DispatchWorker(context, outgoing(context)),
     );
-    const rows = async () => firm.db('dispatch').where({ mailing_id: id, state: 'left' });
+    const rows = async () => firm.db('dispatch').where({ mailing_id: id, state: 'sent' });
     await firm.db('mailbox').update({ imap_port: 1 });
     await until('all have left', async () => {
       await workers[0]?.work();
       return !(await firm
         .db('dispatch')
         .where({ mailing_id: id })
-        .whereIn('state', ['waiting', 'leaving', 'delayed'])
+        .whereIn('state', ['waiting', 'going', 'delayed'])
         .first('id'));
     });
     await firm.db('mailbox').update({ imap_port: firm.world.imapPort });

@@ -92,7 +92,7 @@ describe('doubles', () => {
         to_address: '',
         message_id: `d${id}@x`,
         facts: '{}',
-        state: 'left' as const,
+        state: 'sent' as const,
         next_at: new Date(),
       })),
     );

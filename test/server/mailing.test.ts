@@ -74,7 +74,7 @@ describe('writing a mailing', () => {
   it('is previewed as the very message each recipient gets, with what is missing', async () => {
     const { order, missing } = await checkMailing(firm.db, 2);
     const previews = await Promise.all(
-      order.slice(0, 5).map((clientId) => previewMailing(firm.db, 2, clientId)),
+      order.slice(0, 5).map((clientId) => previewMailing(firm.context, 2, clientId)),
     );
     expect(new Set(previews.map((preview) => preview.to)).size).to.equal(previews.length);
     for (const preview of previews) {
@@ -82,7 +82,7 @@ describe('writing a mailing', () => {
       expect(preview.text).to.contain('- your holding number');
     }
     for (const gap of missing) expect(gap.label).to.equal('Greeting');
-    expect(await say(previewMailing(firm.db, 2, 9999))).to.contain('not here any more');
+    expect(await say(previewMailing(firm.context, 2, 9999))).to.contain('not here any more');
   });
 
   it('sends a test copy to the person at the desk only', async () => {
@@ -122,6 +122,7 @@ describe('the bytes of a message', () => {
     to: { name: 'A, "B"', address: 'a@x.example' },
     messageId: 'fixed@firm.example',
     date: new Date('2026-11-02T10:00:00Z'),
+    optOut: null,
   };
 
   it('are the same for the same words, and read back as they were meant', async () => {

@@ -1,3 +1,4 @@
+import { AT_ONCE } from '../../contract/index.ts';
 import { selectionOf } from '../../core/selection/tree.ts';
 import { fork, type ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
@@ -26,6 +27,7 @@ export function serverProcess(
         PORT: '0',
         SEAL_KEY_FILE: keyFile,
         WAIT_SCALE: '0.005',
+        SEND_GAP_MS: '0',
         LOG_LEVEL: 'silent',
         WEB_DIR: '/nonexistent',
       },
@@ -63,12 +65,18 @@ export async function releaseToAll(firm: TestFirm, most = Infinity): Promise<num
     subject: words('A word'),
     body: words('One copy each.'),
     fileChoice: 'general',
+    timing: AT_ONCE,
+    optOut: true,
   };
   await saveMailing(firm.db, id, draft, 1);
   const { order } = await checkMailing(firm.db, id);
   const removed = order.slice(most);
   await saveMailing(firm.db, id, { ...draft, selection: { ...selectionOf(), removed } }, 2);
-  await releaseMailing(firm.context, MANAGER, id, 3, order.length - removed.length);
+  await releaseMailing(firm.context, MANAGER, id, {
+    version: 3,
+    recipients: order.length - removed.length,
+    untestedWhy: 'a trial',
+  });
   return id;
 }
 
@@ -77,7 +85,7 @@ export async function untilSettled(firm: TestFirm, mailingId: number): Promise<v
   const open = () =>
     firm
       .db('dispatch')
-      .where({ mailing_id: mailingId, state: 'left' })
+      .where({ mailing_id: mailingId, state: 'sent' })
       .where((any) => any.whereNull('logged_message_id').orWhereNull('sent_copy_at'))
       .first('id');
   await until('all are logged and lie in Sent', async () => !(await open()), 90);
@@ -86,13 +94,13 @@ export async function untilSettled(firm: TestFirm, mailingId: number): Promise<v
 /** By the exchange's own books: everybody to whom a mailing left has it once, and its copy lies in Sent once. */
 export async function expectOnceEach(firm: TestFirm, mailingId: number): Promise<void> {
   const got = firm.world.counts();
-  const rows: { to_address: string; state: string; left_at: Date | null; message_id: string }[] = await firm
+  const rows: { to_address: string; state: string; sent_at: Date | null; message_id: string }[] = await firm
     .db('dispatch')
     .where({ mailing_id: mailingId });
-  for (const row of rows) expect(got.get(row.to_address) ?? 0, row.to_address).to.equal(row.left_at ? 1 : 0);
+  for (const row of rows) expect(got.get(row.to_address) ?? 0, row.to_address).to.equal(row.sent_at ? 1 : 0);
   const addresses: string[] = await firm.db('mailbox').pluck('address');
   const sent = addresses.map((address) => firm.world.account(address)?.folder('Sent'));
-  for (const { message_id } of rows.filter(({ state }) => state === 'left'))
+  for (const { message_id } of rows.filter(({ state }) => state === 'sent'))
     expect(
       sent.flatMap((folder) => folder?.withMessageId(message_id) ?? []),
       message_id,

@@ -1,3 +1,4 @@
+import { AT_ONCE } from '../../contract/index.ts';
 import { LEDGER } from '../../server/parts.ts';
 import { selectionOf } from '../../core/selection/tree.ts';
 import { createServer, type Server } from 'node:net';
@@ -15,7 +16,7 @@ import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { safeHtml } from '../../server/security/html.ts';
 import { openDatabase } from '../../server/foundation/database.ts';
 import { deliver, mariadbFolder, noteOn, openFirm, type TestFirm, one } from './helpers.ts';
-import { OUTGOING } from '../../server/parts.ts';
+import { outgoing } from '../../server/parts.ts';
 import { connectionProblem } from '../../server/mailserver/problem.ts';
 import { isLoopback, isPrivate } from '../../server/mailserver/networks.ts';
 
@@ -82,6 +83,10 @@ const ASKED: Record<string, Right | null> = {
   'POST /mailings/:id/test': 'prepare mailings',
   'POST /mailings/:id/release': 'release mailings',
   'POST /mailings/:id/steer': 'release mailings',
+  'POST /mailings/:id/hand-over': 'prepare mailings',
+  'POST /mailings/:id/take-back': 'prepare mailings',
+  'POST /mailings/timing': null,
+  'PUT /mailings/:id/timing': 'release mailings',
   'POST /dispatch/:id/settle': 'release mailings',
   'POST /clients': 'add to the records',
   'POST /returned/held': 'settle returns',
@@ -266,6 +271,8 @@ describe('who may do and see what', () => {
       subject: deep,
       body: deep,
       fileChoice: 'general',
+      timing: AT_ONCE,
+      optOut: true,
     };
     expect((await as('manager', 'put', `/mailings/${draft.id}`).send(save)).status).to.equal(400);
   });
@@ -546,7 +553,7 @@ describe('who may do and see what', () => {
       .where({ id: bad.id })
       .update({ body: '{"type":"doc","content":[null]}', file_ids: '[99999999]' });
     await firm.db('dispatch').update({ next_at: new Date(0) });
-    const worker = new DispatchWorker(firm.context, OUTGOING);
+    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
     for (let rounds = 0; rounds < 20; rounds++) await worker.work();
     await worker.stop();
     const state = async (id: number) =>
@@ -554,7 +561,7 @@ describe('who may do and see what', () => {
         state: string;
         logged_message_id: number | null;
       };
-    expect(await state(good.id)).to.include({ state: 'left' });
+    expect(await state(good.id)).to.include({ state: 'sent' });
     expect((await state(good.id)).logged_message_id).to.be.a('number');
     expect((await state(bad.id)).state).to.equal('returned');
   });

@@ -264,7 +264,7 @@ class Memory {
     'fee note.words': (row) => row.words as Value,
     'mailing.which': (row) => row.mailing_id as Value,
     'mailing.topic': (row) => (this.byId('mailing', row.mailing_id)?.topic_id ?? null) as Value,
-    'mailing.sent': (row) => this.day(row.left_at),
+    'mailing.sent': (row) => this.day(row.sent_at),
     'mailing.answered': (row) => row.answered_message_id !== null,
     'mailing.returned': (row) => row.state === 'returned',
     'message.from': (row) => row.spoken as Value,
@@ -317,7 +317,7 @@ class Memory {
     );
   private mailed = (column: string, row: Row) =>
     this.owned('dispatch', column, row).filter(
-      ({ found }) => found.mailing_id !== null && ['left', 'returned'].includes(String((found as Row).state)),
+      ({ found }) => found.mailing_id !== null && ['sent', 'returned'].includes(String((found as Row).state)),
     );
 }
 
@@ -509,9 +509,9 @@ async function fillIn({ db }: TestFirm): Promise<void> {
         to_address: '',
         message_id: `m${at}@x`,
         facts: '{}',
-        state: (['left', 'returned', 'waiting'] as const)[at % 3] ?? 'left',
+        state: (['sent', 'returned', 'waiting'] as const)[at % 3] ?? 'sent',
         next_at: new Date(),
-        left_at: at % 5 ? new Date(Date.now() - at * 10 * 24 * 3600 * 1000) : null,
+        sent_at: at % 5 ? new Date(Date.now() - at * 10 * 24 * 3600 * 1000) : null,
         answered_message_id: at % 2 ? null : (sent?.id ?? null),
       })),
     )

@@ -10,7 +10,7 @@ import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { webApp } from '../../server/http/app.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { deliver, openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
-import { CHORES, OUTGOING } from '../../server/parts.ts';
+import { CHORES, outgoing } from '../../server/parts.ts';
 
 const TOBIAS = 'tobias.fenn@quillhurst.example';
 const words = (text: string) => ({
@@ -71,7 +71,7 @@ describe('writing a message', () => {
     await firm.sync();
     app = webApp(firm.context, LEDGER);
     cookie = await signIn('tobias.fenn');
-    worker = new DispatchWorker(firm.context, OUTGOING);
+    worker = new DispatchWorker(firm.context, outgoing(firm.context));
     // An address that nobody else has, of a client with an open matter, whose owner takes mail.
     const ordinary = new Set(
       firm.world
@@ -367,7 +367,7 @@ describe('writing a message', () => {
     });
     await call('post', `/drafts/${draft.id}/send`).send({ version: 2 });
     const dispatch = await leave(draft.id);
-    expect(dispatch).to.include({ state: 'left', refused: unknown });
+    expect(dispatch).to.include({ state: 'sent', refused: unknown });
     const row = (await call('get', '/drafts')).body.find((each: { id: number }) => each.id === draft.id);
     expect(row.problem).to.equal(`Left, but refused for ${unknown}`);
   });

@@ -20,7 +20,14 @@ const session = useSession();
 const { date } = useTimes();
 const trial = useTrial();
 const { steps, busy } = trial;
-const changing = useForm(MailboxChange, ['name', 'takeFrom', 'password', 'believed', ...ACCESS_FIELDS]);
+const changing = useForm(MailboxChange, [
+  'name',
+  'takeFrom',
+  'perMinute',
+  'password',
+  'believed',
+  ...ACCESS_FIELDS,
+]);
 const errorOf = (name: string) => [...changing.errorOf(name), ...trial.errorOf(name)];
 const id = Number(route.params.id);
 const box = ref<MailboxSettings | null>(null);
@@ -30,6 +37,7 @@ const name = ref('');
 const shared = ref(false);
 const all = ref(true);
 const takeFrom = ref('');
+const perMinute = ref('');
 const skipped = ref<number[]>([]);
 const may = ref<Record<number, '' | 'read' | 'write'>>({});
 const access = ref<MailboxAccess | null>(null);
@@ -49,6 +57,7 @@ async function load() {
     shared.value = found.shared;
     all.value = found.takeFrom === null;
     takeFrom.value = found.takeFrom ?? '';
+    perMinute.value = found.perMinute === null ? '' : String(found.perMinute);
     skipped.value = found.folders.filter((folder) => folder.skipped).map((folder) => folder.id);
     may.value = Object.fromEntries(
       found.staff.map(({ id: staffId }) => [
@@ -77,6 +86,7 @@ const keep = () =>
       name: name.value,
       ...(mayAny.value ? { shared: shared.value } : {}),
       takeFrom: all.value ? null : takeFrom.value || null,
+      perMinute: perMinute.value ? Number(perMinute.value) : null,
       skippedFolders: skipped.value,
       colleagues: Object.entries(may.value).flatMap(([staffId, how]) =>
         how ? [{ staffId: Number(staffId), may: how }] : [],
@@ -146,6 +156,17 @@ async function disconnect() {
           <v-radio :value="false" label="Mail since a day" />
         </v-radio-group>
         <DateField v-if="!all" v-model="takeFrom" label="Mail since" class="day" />
+        <v-text-field
+          v-model="perMinute"
+          class="mt-3"
+          type="number"
+          min="1"
+          max="600"
+          label="Messages of mailings a minute at most"
+          :placeholder="box.usualPerMinute ? `${box.usualPerMinute}, as usual` : 'no limit'"
+          persistent-placeholder
+          :error-messages="errorOf('perMinute')"
+        />
         <h3 class="mt-3">Folders that are never read</h3>
         <div class="folders">
           <label v-for="folder in box.folders" :key="folder.id"

@@ -11,6 +11,8 @@ import MailingDispatch from './MailingDispatch.vue';
 import Message from './Message.vue';
 import Recipients from './Recipients.vue';
 import Release from './Release.vue';
+import Timing from './Timing.vue';
+import { timingWords } from './timingWords.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 import AskDialog from '../ui/AskDialog.vue';
 
@@ -18,6 +20,7 @@ const STEPS = [
   { key: 'recipients', words: 'Recipients' },
   { key: 'message', words: 'Message' },
   { key: 'checks', words: 'Checks' },
+  { key: 'timing', words: 'Timing' },
   { key: 'release', words: 'Release' },
 ] as const;
 type StepKey = (typeof STEPS)[number]['key'];
@@ -68,6 +71,7 @@ async function throwAway() {
 function caption(key: StepKey): string {
   if (key === 'recipients') return ticked.value === null ? '' : many(ticked.value, 'client');
   if (key === 'message') return 'words and fields';
+  if (key === 'timing') return timingWords(workshop.draft?.timing ?? null);
   if (key === 'checks') return workshop.mailing?.testedAt ? 'test copy sent' : 'as each will read it';
   return 'let it go';
 }
@@ -121,8 +125,10 @@ function caption(key: StepKey): string {
         <Recipients v-show="step === 'recipients'" class="part" @ticked="ticked = $event" />
         <Message v-if="step === 'message'" class="part" />
         <Checks v-if="step === 'checks'" class="part" />
+        <Timing v-if="step === 'timing'" class="part" />
         <Release v-if="step === 'release'" class="part" @back="go('checks')" />
       </template>
+      <Release v-else-if="workshop.mailing.state === 'ready'" class="part" />
       <MailingDispatch v-else class="part" :mailing="workshop.mailing" />
       <AskDialog v-model="asking" :max-width="420" label="Throw away">
         <template #heading>Throw this mailing away?</template>
@@ -163,7 +169,7 @@ function caption(key: StepKey): string {
 }
 .steps {
   display: grid;
-  grid-template-columns: repeat(4, 1fr);
+  grid-template-columns: repeat(5, 1fr);
   margin-bottom: 14px;
 }
 .step {

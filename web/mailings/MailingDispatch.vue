@@ -9,6 +9,7 @@ import { about } from '../ui/live.ts';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
+import TimingDialog from './TimingDialog.vue';
 import MailingProgress from './MailingProgress.vue';
 import { useMailingDraft } from './mailingDraft.ts';
 import AskDialog from '../ui/AskDialog.vue';
@@ -38,42 +39,56 @@ const asking = ref(false);
 const maySteer = computed(() => session.may('release mailings'));
 const WORDS: Record<DispatchState, string> = {
   waiting: 'waiting',
-  leaving: 'leaving',
-  left: 'left',
+  going: 'going',
+  sent: 'sent',
   delayed: 'tried again later',
   returned: 'returned',
   uncertain: 'uncertain',
   cancelled: 'cancelled',
 };
 
+const timing = ref(false);
+/** Whether any of it has been sent, or may have been. */
+const gone = computed(() => {
+  const { byState, total } = props.mailing.progress;
+  return byState.waiting < total;
+});
+const renew = () => Promise.all([workshop.refresh(), load()]);
 async function change(path: string, body: unknown) {
   try {
     await act('POST', path, body);
-    await Promise.all([workshop.refresh(), load()]);
+    await renew();
+    if (!workshop.isDraft) return;
+    // Taken back: the steps are shown again.
+    await workshop.open(props.mailing.id);
   } catch (error) {
     problem.value = wordsOf(error);
   }
   asking.value = false;
 }
-const steer = (to: 'paused' | 'leaving' | 'cancelled') =>
-  change(`/mailings/${props.mailing.id}/steer`, { to });
-const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch/${id}/settle`, { outcome });
+const steer = (to: 'paused' | 'going' | 'cancelled') => change(`/mailings/${props.mailing.id}/steer`, { to });
+const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch/${id}/settle`, { outcome });
 </script>
 
 <template>
-  <div class="leaving">
+  <div class="going">
     <div class="top sheet pa-4">
       <MailingProgress :mailing="mailing" class="grow" />
       <template v-if="maySteer">
-        <v-btn v-if="mailing.state === 'leaving'" @click="steer('paused')">Pause</v-btn>
-        <v-btn v-if="mailing.state === 'paused'" color="primary" variant="flat" @click="steer('leaving')"
+        <v-btn v-if="mailing.state === 'going'" @click="steer('paused')">Pause</v-btn>
+        <v-btn v-if="mailing.state === 'paused'" color="primary" variant="flat" @click="steer('going')"
           >Go on</v-btn
         >
-        <v-btn v-if="mailing.state === 'leaving' || mailing.state === 'paused'" @click="asking = true"
+        <v-btn v-if="mailing.state === 'going' || mailing.state === 'paused'" @click="asking = true"
           >Cancel the rest…</v-btn
         >
+        <template v-if="mailing.state === 'going' || mailing.state === 'paused'">
+          <v-btn v-if="!gone" @click="change(`/mailings/${mailing.id}/take-back`, {})">Take it back</v-btn>
+          <v-btn @click="timing = true">Timing…</v-btn>
+        </template>
       </template>
     </div>
+    <TimingDialog v-model="timing" :mailing-id="mailing.id" :timing="mailing.draft.timing" @changed="renew" />
     <Trouble :words="problem" :retry="load" class="mt-2" />
     <PagedTable
       v-model:offset="offset"
@@ -104,7 +119,7 @@ const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch
           <p v-if="row.state === 'uncertain'">
             <span class="quiet">The connection broke off after the text was handed over.</span><br />
             <template v-if="maySteer"
-              ><button type="button" class="link" @click="settle(row.id, 'left')">It did leave</button> ·
+              ><button type="button" class="link" @click="settle(row.id, 'sent')">It was sent</button> ·
               <button type="button" class="link" @click="settle(row.id, 'send again')">
                 Send it again
               </button></template
@@ -122,10 +137,10 @@ const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch
     </PagedTable>
     <MessageDialog v-model="opened" @changed="load" />
     <AskDialog v-model="asking" :max-width="420" label="Cancel the rest">
-      <template #heading>Cancel what has not left?</template>
+      <template #heading>Cancel what has not gone?</template>
       <p>
         {{ mailing.progress.byState.waiting + mailing.progress.byState.delayed }} messages will never be sent.
-        What has left stays as it is.
+        What was sent stays as it is.
       </p>
 
       <template #answers>
@@ -137,7 +152,7 @@ const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch
 </template>
 
 <style scoped>
-.leaving {
+.going {
   display: flex;
   flex-direction: column;
   min-height: 0;
@@ -155,12 +170,12 @@ const settle = (id: number, outcome: 'left' | 'send again') => change(`/dispatch
   color: var(--ink);
   text-decoration: none;
 }
-.state-left,
+.state-sent,
 .answered {
   color: var(--spruce);
 }
 .state-waiting,
-.state-leaving,
+.state-going,
 .state-delayed {
   color: var(--ochre);
 }

@@ -3,19 +3,19 @@ import { computed } from 'vue';
 import type { MailingRow } from '../../contract/index.ts';
 import { many, useTimes } from '../words.ts';
 
-/** A mailing in two lines: how much has left, and what comes next. */
+/** A mailing in two lines: how much was sent, and what comes next. */
 const props = defineProps<{ mailing: MailingRow }>();
 const { full, ago } = useTimes();
 const count = computed(() => props.mailing.progress.byState);
-const left = computed(() => count.value.left + count.value.returned);
-const drafted = computed(() => props.mailing.state === 'draft');
+const gone = computed(() => count.value.sent + count.value.returned);
+const drafted = computed(() => props.mailing.state === 'draft' || props.mailing.state === 'ready');
 const words = computed(() => {
   const { progress, state } = props.mailing;
   const parts: string[] = [];
   if (state === 'paused') parts.push('Paused');
   if (state === 'finished') parts.push('All gone');
   if (state === 'cancelled') parts.push('Cancelled');
-  if (progress.endsAt && state === 'leaving') parts.push(`Last one ${full(progress.endsAt)}`);
+  if (progress.endsAt && state === 'going') parts.push(`Last one ${full(progress.endsAt)}`);
   if (count.value.delayed) parts.push(`${count.value.delayed} tried again later`);
   if (count.value.returned) parts.push(`${count.value.returned} returned`);
   if (count.value.uncertain) parts.push(`${count.value.uncertain} uncertain`);
@@ -29,19 +29,26 @@ const words = computed(() => {
     <p class="line">
       <router-link :to="`/mailings/${mailing.id}`" class="name">{{ mailing.name }}</router-link>
       <span class="figures">{{
-        drafted ? 'being written' : `${left} of ${mailing.progress.total} left`
+        mailing.state === 'ready'
+          ? 'to be released'
+          : drafted
+            ? 'being written'
+            : `${gone} of ${mailing.progress.total} sent`
       }}</span>
     </p>
     <v-progress-linear
       v-if="!drafted"
       class="bar"
-      :model-value="mailing.progress.total ? (100 * left) / mailing.progress.total : 0"
-      :aria-label="`${left} of ${mailing.progress.total} messages have left`"
+      :model-value="mailing.progress.total ? (100 * gone) / mailing.progress.total : 0"
+      :aria-label="`${gone} of ${mailing.progress.total} messages sent`"
     />
     <p class="quiet">
       <template v-if="drafted"
-        >Saved {{ ago(mailing.savedAt) }} by {{ mailing.owner }}.
-        <router-link :to="`/mailings/${mailing.id}`">Go on</router-link></template
+        >{{ mailing.state === 'ready' ? 'Handed over, written' : `Saved ${ago(mailing.savedAt)}` }} by
+        {{ mailing.owner }}.
+        <router-link :to="`/mailings/${mailing.id}`">{{
+          mailing.state === 'ready' ? 'Look at it' : 'Go on'
+        }}</router-link></template
       >
       <template v-else>{{ words }}</template>
     </p>

@@ -4,7 +4,8 @@ import { Checks, Recipients } from '../../contract/index.ts';
 import { act, get, send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
-import { many } from '../words.ts';
+import { many, useTimes } from '../words.ts';
+import { timingWords } from './timingWords.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 import AskDialog from '../ui/AskDialog.vue';
 
@@ -13,11 +14,16 @@ defineEmits<{ back: [] }>();
 const SHOWN = 200;
 const workshop = useMailingDraft();
 const session = useSession();
+const { ago } = useTimes();
 const list = ref<Recipients | null>(null);
 const checks = ref<Checks | null>(null);
 const asking = ref(false);
 const busy = ref(false);
 const problem = ref('');
+const why = ref('');
+const ready = computed(() => workshop.mailing?.state === 'ready');
+const untested = computed(() => !workshop.mailing?.testedAt);
+const mayUntested = computed(() => session.may('release untested'));
 const mayRelease = computed(() => session.may('release mailings'));
 const stops = computed(() => [
   ...(checks.value?.problems ?? []),
@@ -63,6 +69,7 @@ async function release() {
     await act('POST', `/mailings/${workshop.mailing.id}/release`, {
       version: workshop.version,
       recipients: list.value.ticked,
+      untestedWhy: why.value,
     });
     await workshop.open(workshop.mailing.id);
   } catch (error) {
@@ -74,6 +81,24 @@ async function release() {
     asking.value = false;
   }
 }
+async function change(path: string, body: unknown) {
+  if (!workshop.mailing) return;
+  busy.value = true;
+  try {
+    if (!(await workshop.save())) {
+      problem.value = workshop.problem || 'The mailing could not be saved.';
+      return;
+    }
+    await act('POST', `/mailings/${workshop.mailing.id}/${path}`, body);
+    await workshop.open(workshop.mailing.id);
+  } catch (error) {
+    problem.value = wordsOf(error);
+  } finally {
+    busy.value = false;
+  }
+}
+const handOver = () => change('hand-over', { version: workshop.version });
+const takeBack = () => change('take-back', {});
 void load();
 </script>
 
@@ -107,8 +132,16 @@ void load();
             </dd>
           </div>
           <div>
-            <dt>Test copy</dt>
-            <dd>{{ workshop.mailing?.testedAt ? 'sent' : 'not sent' }}</dd>
+            <dt>When it goes</dt>
+            <dd>{{ timingWords(workshop.draft?.timing ?? null) }}</dd>
+          </div>
+          <div>
+            <dt>Says how to opt out</dt>
+            <dd>{{ workshop.draft?.optOut ? 'yes' : 'no' }}</dd>
+          </div>
+          <div>
+            <dt>Test copy of it as it is</dt>
+            <dd>{{ untested ? 'not sent' : 'sent' }}</dd>
           </div>
         </dl>
         <ul class="stops">
@@ -117,13 +150,47 @@ void load();
             <button type="button" class="link" @click="$emit('back')">See the checks</button>
           </li>
         </ul>
-        <p v-if="!mayRelease" class="quiet">An office manager or adviser releases mailings.</p>
+        <p v-if="ready" class="mt-3">
+          <b class="good">Handed over</b> by {{ workshop.mailing?.handed?.by }},
+          {{ workshop.mailing?.handed ? ago(workshop.mailing.handed.at) : '' }}.
+          <button type="button" class="link" @click="takeBack">Make it a draft again</button>
+        </p>
+        <template v-if="mayRelease && untested && !stops.length">
+          <v-text-field
+            v-if="mayUntested"
+            v-model="why"
+            class="mt-4"
+            label="Why it goes without a test copy"
+            maxlength="300"
+            hint="Or send yourself one in step 3."
+            persistent-hint
+          />
+          <p v-else class="mt-3">
+            <b class="needs">Settle</b> Nobody has had a test copy of it as it is now.
+            <button v-if="!ready" type="button" class="link" @click="$emit('back')">Send one</button>
+          </p>
+        </template>
+        <p v-if="!mayRelease && !ready" class="quiet">
+          An office manager or adviser releases mailings. Handed over, it stands on their first screen.
+        </p>
         <v-btn
+          v-if="!mayRelease && !ready"
           class="mt-4"
           color="primary"
           variant="flat"
           size="large"
-          :disabled="stops.length > 0 || !mayRelease"
+          :loading="busy"
+          :disabled="stops.length > 0"
+          @click="handOver"
+          >Hand it over to be released</v-btn
+        >
+        <v-btn
+          v-if="mayRelease"
+          class="mt-4"
+          color="primary"
+          variant="flat"
+          size="large"
+          :disabled="stops.length > 0 || (untested && !why.trim())"
           @click="asking = true"
           >Release {{ many(list.ticked, 'message') }}…</v-btn
         >
@@ -132,8 +199,9 @@ void load();
     <AskDialog v-model="asking" :max-width="620" label="Release">
       <template #heading>Let {{ many(list?.ticked ?? 0, 'message') }} go?</template>
       <p>
-        Each leaves at once, to that client alone. What has left cannot be called back; you can pause what is
-        still waiting.
+        Each goes to that client alone, {{ timingWords(workshop.draft?.timing ?? null) }}. What has gone
+        cannot be called back; until the first has gone all of it can be taken back, and what still waits can
+        be paused.
       </p>
       <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
         <table class="ledger-table">
@@ -188,6 +256,9 @@ dd {
 .stops {
   list-style: none;
   padding: 0;
+}
+.good {
+  color: var(--spruce);
 }
 .scroll {
   overflow: auto;

@@ -109,6 +109,12 @@ const say = (email: string, topicId: number | null, isOut: boolean, how: string)
     if (typeof shown.value === 'number') await readOptOuts(shown.value);
     emit('changed');
   });
+/** Whoever asked to be left alone is written to again only with proof. */
+const again = reactive({ email: '', topicId: null as number | null, how: '' });
+async function sayAgain() {
+  await say(again.email, again.topicId, false, again.how);
+  again.email = '';
+}
 const greeting = computed({
   get: () => form.greeting ?? '',
   set: (words: string) => {
@@ -209,10 +215,24 @@ const labels = computed(() => labelsWith(props.fields));
         <p v-for="each in optOuts" :key="`${each.email} ${each.topicId}`">
           {{ each.email }}: no mailings about {{ each.topic ?? 'anything' }}
           <span class="quiet">since {{ day(each.at) }}, {{ each.how }}</span>
-          <button type="button" class="link" @click="say(each.email, each.topicId, false, '')">
+          <button
+            type="button"
+            class="link"
+            @click="Object.assign(again, { email: each.email, topicId: each.topicId, how: '' })"
+          >
             wants them again
           </button>
         </p>
+        <div v-if="again.email" class="optout">
+          <v-text-field
+            v-model="again.how"
+            class="proof"
+            :label="`What proves that ${again.email} wants them again`"
+            placeholder="their message of 3 May"
+          />
+          <v-btn :disabled="!again.how.trim()" @click="sayAgain">Note it</v-btn>
+          <v-btn @click="again.email = ''">Not so</v-btn>
+        </div>
         <div v-if="optingOut" class="optout">
           <v-select v-model="out.email" :items="addressItems" label="Address" />
           <v-select v-model="out.topicId" :items="topicItems" label="Opts out of" />

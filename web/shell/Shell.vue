@@ -49,18 +49,19 @@ const health = computed(() => {
 });
 
 /** Which counts a change may have made others. */
-const COUNTED: Partial<Record<Topic, RailCount>> = {
-  sorting: 'sorting',
-  mail: 'unread',
-  mailings: 'mailings',
-  mailboxes: 'mailboxes',
-  records: 'clients',
+const COUNTED: Partial<Record<Topic, readonly RailCount[]>> = {
+  sorting: ['sorting'],
+  mail: ['unread'],
+  mailings: ['mailings', 'dispatch'],
+  drafts: ['dispatch'],
+  mailboxes: ['mailboxes'],
+  records: ['clients'],
 };
 const count = (of?: readonly RailCount[]): void => void session.count(of).catch(() => undefined);
 openLive();
 count();
 useLive(
-  { sorting: true, mail: true, mailings: true, mailboxes: true, records: true },
+  { sorting: true, mail: true, mailings: true, drafts: true, mailboxes: true, records: true },
   (changes) => count([...new Set(changes.flatMap(({ topic }) => COUNTED[topic] ?? []))]),
   1000,
 );

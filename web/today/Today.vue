@@ -28,6 +28,12 @@ const greeting = computed(
   () =>
     `Good ${hour() < 12 ? 'morning' : hour() < 18 ? 'afternoon' : 'evening'}, ${session.session?.staff.name.split(' ')[0] ?? ''}`,
 );
+/** What colleagues have prepared, for those who let it go. */
+const toRelease = computed(() =>
+  session.may('release mailings')
+    ? (today.value?.mailings ?? []).filter(({ state }) => state === 'ready')
+    : [],
+);
 const needs = computed(() => {
   const now = today.value;
   if (!now) return [];
@@ -52,8 +58,17 @@ const needs = computed(() => {
       needs: false,
     },
     {
+      count: toRelease.value.length,
+      words: `${toRelease.value.length === 1 ? 'mailing' : 'mailings'} handed over to be released`,
+      more: list(toRelease.value.map(({ name, owner }) => `“${name}” by ${owner}`)),
+      act: 'Look',
+      to: toRelease.value[0] ? `/mailings/${toRelease.value[0].id}` : '/mailings',
+      needs: true,
+      hide: !toRelease.value.length,
+    },
+    {
       count: now.uncertain,
-      words: `${now.uncertain === 1 ? 'message' : 'messages'} that may or may not have left`,
+      words: `${now.uncertain === 1 ? 'message' : 'messages'} that may or may not have been sent`,
       more: 'look before it is sent again',
       act: 'Settle',
       to: '/mailings',
@@ -170,7 +185,7 @@ const mailboxWords = computed(() => {
         <h2 id="out">On its way out</h2>
         <div class="sheet pa-3 way-out">
           <p v-if="!today.mailings.length" class="quiet">
-            No mailing is written or leaving. <router-link to="/mailings">Begin one</router-link>
+            No mailing is written or going. <router-link to="/mailings">Begin one</router-link>
           </p>
           <MailingProgress v-for="mailing in today.mailings" :key="mailing.id" :mailing="mailing" />
         </div>

@@ -57,7 +57,7 @@ const keptForLater = computed(
       <p class="quiet">Nothing was logged. Write again to another address, or ring.</p>
     </template>
     <template v-else>
-      <p><strong>Leaving</strong> … {{ letter.problem ? `The server said: ${letter.problem}` : '' }}</p>
+      <p><strong>Going</strong> … {{ letter.problem ? `The server said: ${letter.problem}` : '' }}</p>
       <p v-if="letter.problem" class="quiet">It is tried again by itself.</p>
       <v-btn v-if="letter.problem" class="mt-2" @click="desk.recall">Take it back to change it</v-btn>
     </template>

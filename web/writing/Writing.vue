@@ -43,14 +43,14 @@ const restore = () =>
     thrown.value = null;
   });
 const recall = (id: number) => attempt(() => act('POST', `/drafts/${id}/recall`));
-const settle = (id: number, outcome: 'left' | 'send again') =>
+const settle = (id: number, outcome: 'sent' | 'send again') =>
   attempt(() => act('POST', `/dispatch/${id}/settle`, { outcome }));
 const WORDS = {
   draft: 'draft',
   waiting: 'kept for later',
-  leaving: 'leaving',
+  going: 'going',
   sent: 'sent',
-  uncertain: 'may or may not have left',
+  uncertain: 'may or may not have been sent',
   returned: 'returned',
 };
 </script>
@@ -107,7 +107,9 @@ const WORDS = {
                 take back
               </button>
               <template v-else-if="row.state === 'uncertain' && row.dispatchId">
-                <button type="button" class="link" @click="settle(row.dispatchId, 'left')">it left</button>
+                <button type="button" class="link" @click="settle(row.dispatchId, 'sent')">
+                  it was sent
+                </button>
                 <button type="button" class="link ml-3" @click="settle(row.dispatchId, 'send again')">
                   send it again
                 </button>

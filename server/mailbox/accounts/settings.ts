@@ -156,6 +156,8 @@ export async function mailboxSettings(
       user: row.user,
     },
     takeFrom: row.take_from,
+    perMinute: row.per_minute,
+    usualPerMinute: context.config.sendGap ? Math.round(60_000 / context.config.sendGap) : null,
     verifiedAt: row.verified_at?.toISOString() ?? null,
     pausedAt: row.paused_at?.toISOString() ?? null,
     folders: folders.map((folder) => ({
@@ -222,6 +224,7 @@ export async function changeMailbox(
     Object.assign(columns, { problem: null, failing_since: null, needs_person: 0, retry_at: new Date() });
   const earlier = change.takeFrom !== undefined && (change.takeFrom ?? '') < (before.take_from ?? '');
   if (change.takeFrom !== undefined) columns.take_from = change.takeFrom;
+  if (change.perMinute !== undefined) columns.per_minute = change.perMinute;
   await transact(db, async (trx) => {
     if (Object.keys(columns).length) await trx('mailbox').where({ id }).update(columns);
     // Older mail is wanted now: history is gone through again, which logs nothing twice.
@@ -274,7 +277,7 @@ export async function disconnectMailbox(
   const mailbox = await mailboxToManage(db, staff, id);
   const open = await db('dispatch')
     .where({ mailbox_id: id })
-    .whereIn('state', ['waiting', 'delayed', 'leaving'])
+    .whereIn('state', ['waiting', 'delayed', 'going'])
     .first('id');
   if (open)
     throw new Refusal(
