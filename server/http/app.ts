@@ -85,7 +85,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
     throw new Refusal(404, 'There is nothing at that address.');
   });
   app.use('/api', api);
-  app.use('/out', optOutRoutes(context));
+  app.use(optOutRoutes(context));
   serveWeb(app, resolve(context.config.webDir));
   app.use(problems(context.log));
   return app;

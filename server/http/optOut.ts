@@ -16,16 +16,16 @@ const Said = z.object({
 /** The page on which whoever got a mailing opts out: reached by strangers, without sign-in and without a cookie. */
 export function optOutRoutes(context: AppContext): Router {
   const router = Router();
-  router.use(express.urlencoded({ extended: false, limit: '8kb', parameterLimit: 220 }));
-  router.use((_req, res, next) => {
+  const form = express.urlencoded({ extended: false, limit: '8kb', parameterLimit: 220 });
+  router.use('/out', (_req, res, next) => {
     res.set({ 'Cache-Control': 'no-store', 'Referrer-Policy': 'no-referrer', 'X-Robots-Tag': 'noindex' });
     next();
   });
-  router.get('/:token', async (req, res) => {
+  router.get('/out/:token', async (req, res) => {
     const { status, html } = await optOutPage(context, req.params.token, '');
     res.status(status).type('html').send(html);
   });
-  router.post('/:token', async (req, res) => {
+  router.post('/out/:token', form, async (req, res) => {
     const { token } = req.params;
     const { want, topic, ...rest } = Said.parse(req.body ?? {});
     if (rest['List-Unsubscribe'] === 'One-Click') {

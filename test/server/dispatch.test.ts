@@ -350,10 +350,10 @@ describe('crashes in mid-mailing', () => {
       const { id, recipients } = await released(firm);
       let killedAmong = 0;
       for (const patience of [40, 160, 300]) {
-        const before = (await states(firm, id)).left ?? 0;
+        const before = (await states(firm, id)).sent ?? 0;
         await Promise.all([start(), start()]);
         const some = async () =>
-          ((await states(firm, id)).left ?? 0) > before || !(await states(firm, id)).waiting;
+          ((await states(firm, id)).sent ?? 0) > before || !(await states(firm, id)).waiting;
         await until('some more have left', some, 30);
         await new Promise((resolve) => setTimeout(resolve, patience));
         await killAll();
