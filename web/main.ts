@@ -8,5 +8,6 @@ import { createApp } from 'vue';
 import App from './App.vue';
 import { router } from './router.ts';
 import { vuetify } from './theme.ts';
+import { first } from './ui/first.ts';
 
-createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app');
+createApp(App).use(createPinia()).use(router).use(vuetify).directive('first', first).mount('#app');

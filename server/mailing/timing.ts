@@ -25,6 +25,9 @@ import { draftOf, readRecord } from './mailings.ts';
 
 /** Answers are reckoned from so many mailings, the latest that have had their time to be answered. */
 const PAST_MAILINGS = 8;
+/** Before so many days have passed, most answers are still to come. */
+const ANSWERING_DAYS = 2;
+const DAY = 24 * 3600_000;
 /** Days and batches of a day shown of a plan; what is more is counted. */
 const SHOWN_DAYS = 120;
 const SHOWN_BATCHES = 60;
@@ -49,9 +52,9 @@ export async function officeCalendar(
 /** How many of 100 messages of this firm's latest mailings were answered, and how many of 100 answers came within a day. */
 export async function pastAnswers(db: Knex): Promise<TimingPlan['past']> {
   const ids: number[] = await db('mailing')
-    .whereIn('state', ['finished', 'going'])
-    .whereNotNull('released_at')
-    .orderBy('released_at', 'desc')
+    .where({ state: 'finished' })
+    .where('finished_at', '<', new Date(Date.now() - ANSWERING_DAYS * DAY))
+    .orderBy('finished_at', 'desc')
     .limit(PAST_MAILINGS)
     .pluck('id');
   if (!ids.length) return { mailings: 0, answersIn100: 0, withinDayIn100: 0 };

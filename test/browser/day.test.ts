@@ -241,6 +241,17 @@ describe('the first working day, in the browser', function () {
     await page.getByRole('button', { name: 'Send me a test copy' }).click();
     await page.getByText('A test copy is on its way').waitFor();
     await accessible(page, 'checks');
+    await page.getByRole('button', { name: 'Next: Timing' }).click();
+    await page.getByRole('radio', { name: 'some at a time, then a pause' }).check();
+    await page.getByText(/messages? in \d+ batch/).waitFor();
+    await page.getByRole('checkbox', { name: /leave room to answer/ }).check();
+    await page.getByRole('button', { name: 'Sat', exact: true }).click();
+    await accessible(page, 'timing');
+    await page.getByRole('radio', { name: 'one after another' }).check();
+    await page.getByRole('checkbox', { name: 'only within these hours' }).uncheck();
+    await page.getByRole('button', { name: 'Sun', exact: true }).click();
+    await page.getByRole('checkbox', { name: 'not on the firm’s holidays' }).uncheck();
+    await page.getByText(/messages? on one day/).waitFor();
     await page.getByRole('button', { name: 'Next: Release' }).click();
     await page.getByRole('button', { name: `Release ${recipients} messages…` }).click();
     await accessible(page, 'release');
@@ -248,7 +259,7 @@ describe('the first working day, in the browser', function () {
       recipients,
     );
     await page.getByRole('button', { name: 'Let them go' }).click();
-    await page.getByText(new RegExp(`${recipients} of ${recipients} left`)).waitFor({ timeout: 30_000 });
+    await page.getByText(new RegExp(`${recipients} of ${recipients} sent`)).waitFor({ timeout: 30_000 });
     await accessible(page, 'progress');
     const mailing = await one(
       firm.db('mailing').where({ name: 'The gate' }).orderBy('id', 'desc').first('id'),

@@ -247,6 +247,10 @@ describe('when a mailing goes', () => {
   it('reckons answers from what the latest mailings had', async () => {
     await firm.db('dispatch').whereIn('state', ['sent']).update({ answered_message_id: null });
     const sent: number[] = await firm.db('dispatch').where({ state: 'sent' }).pluck('id');
+    await firm
+      .db('mailing')
+      .where({ state: 'finished' })
+      .update({ finished_at: new Date(Date.now() - 3 * 24 * 3600_000) });
     const message = await one(firm.db('message').orderBy('id').first('id', 'at'));
     await firm
       .db('dispatch')

@@ -71,7 +71,7 @@ async function throwAway() {
 function caption(key: StepKey): string {
   if (key === 'recipients') return ticked.value === null ? '' : many(ticked.value, 'client');
   if (key === 'message') return 'words and fields';
-  if (key === 'timing') return timingWords(workshop.draft?.timing ?? null);
+  if (key === 'timing') return timingWords(workshop.draft?.timing ?? null, true);
   if (key === 'checks') return workshop.mailing?.testedAt ? 'test copy sent' : 'as each will read it';
   return 'let it go';
 }

@@ -28,10 +28,6 @@ const heading = computed(() => {
     <section class="when" aria-labelledby="when">
       <h2 id="when">When it goes</h2>
       <TimingForm v-model="workshop.draft.timing" :office="plan?.office ?? null" :error-of="errorOf" />
-      <template v-if="plan">
-        <h2 class="mt-4">What that means</h2>
-        <PlanMeaning :plan="plan" />
-      </template>
     </section>
     <section class="sheet laid" aria-labelledby="laid">
       <div class="line">
@@ -41,6 +37,10 @@ const heading = computed(() => {
       <Trouble :words="problem" :retry="load" class="my-2" />
       <PlanCalendar v-if="plan?.total" :plan="plan" :timing="workshop.draft.timing" class="mt-3" />
       <p v-else-if="plan" class="quiet mt-3">Choose recipients in step 1; then each day stands here.</p>
+      <div v-if="plan?.total" class="means">
+        <h2>What that means</h2>
+        <PlanMeaning :plan="plan" />
+      </div>
     </section>
   </div>
 </template>
@@ -59,6 +59,11 @@ const heading = computed(() => {
 .laid {
   padding: 14px 16px;
   overflow: auto;
+}
+.means {
+  margin-top: 18px;
+  padding-top: 12px;
+  border-top: 3px double var(--strong);
 }
 .line {
   display: flex;

@@ -91,7 +91,7 @@ const limited = computed({
   <div class="timing-form">
     <div class="row">
       <span id="begins" class="quiet">Begins</span>
-      <v-radio-group v-model="begins" aria-labelledby="begins">
+      <v-radio-group v-model="begins" aria-labelledby="begins" density="compact" hide-details>
         <v-radio value="now" label="as soon as it is released" />
         <v-radio value="later" label="on a day and at a time" />
       </v-radio-group>
@@ -102,7 +102,7 @@ const limited = computed({
     </div>
     <div class="row">
       <span id="sends" class="quiet">Sends</span>
-      <v-radio-group v-model="goes" aria-labelledby="sends">
+      <v-radio-group v-model="goes" aria-labelledby="sends" density="compact" hide-details>
         <v-radio value="running" label="one after another" />
         <v-radio value="paced" label="some at a time, then a pause" />
       </v-radio-group>
@@ -129,7 +129,7 @@ const limited = computed({
     </div>
     <div class="row">
       <span class="quiet">Between</span>
-      <v-checkbox v-model="within" label="only within these hours" />
+      <v-checkbox v-model="within" density="compact" hide-details label="only within these hours" />
       <div v-if="timing.hours" class="two under">
         <TimeField
           :model-value="timing.hours.from"
@@ -162,6 +162,8 @@ const limited = computed({
       </div>
       <v-checkbox
         class="under"
+        density="compact"
+        hide-details
         :model-value="timing.holidays"
         label="not on the firm’s holidays"
         @update:model-value="set({ holidays: Boolean($event) })"
@@ -172,11 +174,18 @@ const limited = computed({
       <div>
         <v-checkbox
           v-if="timing.batch && timing.hours"
+          density="compact"
+          hide-details
           :model-value="timing.room"
           :label="`leave room to answer: none begins unless the whole pause fits before ${timing.hours.until}`"
           @update:model-value="set({ room: Boolean($event) })"
         />
-        <v-checkbox v-model="limited" label="expect only so many answers a day" />
+        <v-checkbox
+          v-model="limited"
+          density="compact"
+          hide-details
+          label="expect only so many answers a day"
+        />
       </div>
       <v-text-field
         v-if="timing.answers !== null"

@@ -98,8 +98,8 @@ async function keep() {
     <template v-if="has('firstName')">
       <v-text-field
         v-model="form.firstName"
+        v-first
         label="First name"
-        autofocus
         :error-messages="record.errorOf('firstName')"
       />
       <v-text-field v-model="form.lastName" label="Last name" :error-messages="record.errorOf('lastName')" />
@@ -107,8 +107,8 @@ async function keep() {
     <v-text-field
       v-if="has('greeting')"
       v-model="greeting"
+      v-first
       label="Greeting; empty: made of the names"
-      autofocus
       class="wide"
       :error-messages="record.errorOf('greeting')"
     />
@@ -125,9 +125,9 @@ async function keep() {
     <template v-if="has('postal')">
       <v-textarea
         v-model="postal"
+        v-first
         label="Postal address"
         rows="3"
-        autofocus
         :error-messages="record.errorOf('postal')"
       />
       <CountryField
@@ -140,9 +140,9 @@ async function keep() {
     <v-autocomplete
       v-if="has('adviserId')"
       v-model="form.adviserId"
+      v-first
       :items="advisers"
       label="Adviser"
-      autofocus
       clearable
       :error-messages="record.errorOf('adviserId')"
     />

@@ -161,8 +161,8 @@ const earlier = (of: RecordSubject, index: number) =>
     <form class="form-grid" @submit.prevent="keep">
       <v-text-field
         v-model="draft.label"
+        v-first
         label="Name"
-        autofocus
         class="wide"
         :error-messages="errorOf('label')"
       />

@@ -98,9 +98,9 @@ function begin() {
       <span class="quiet figures place">{{ index + 1 }}</span>
       <v-text-field
         v-model="line.name"
+        v-first="!line.name"
         :aria-label="`${one} ${index + 1}`"
         maxlength="60"
-        :autofocus="!line.name"
       />
       <span class="quiet count">{{ wordsFor(line.id) }}</span>
       <v-btn

@@ -214,7 +214,7 @@ const takesOver = (member: StaffRecord) =>
   >
     <template #heading>{{ editing === 'new' ? 'Add a colleague' : form.name }}</template>
     <form class="form-grid" @submit.prevent="keep">
-      <v-text-field v-model="form.name" label="Name" autofocus :error-messages="errorOf('name')" />
+      <v-text-field v-model="form.name" v-first label="Name" :error-messages="errorOf('name')" />
       <v-text-field
         v-model="form.email"
         label="Email address"

@@ -97,7 +97,7 @@ function setLink() {
   </div>
   <AskDialog v-model="linking" :max-width="460" label="Link">
     <template #heading>Where does it lead?</template>
-    <v-text-field v-model="link" label="Address" autofocus @keydown.enter="setLink" />
+    <v-text-field v-model="link" v-first label="Address" @keydown.enter="setLink" />
     <Trouble :words="linkProblem" class="mt-2" />
 
     <template #answers>

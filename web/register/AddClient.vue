@@ -57,9 +57,9 @@ const make = () =>
     <form class="form-grid" @submit.prevent="make">
       <v-text-field
         v-model="draft.name"
+        v-first
         label="Client"
         class="wide"
-        autofocus
         :error-messages="errorOf('name')"
       />
       <v-select v-model="draft.kind" :items="ClientKind.options" label="Kind" />

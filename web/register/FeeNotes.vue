@@ -156,8 +156,8 @@ const state = (row: FeeNote) =>
       <form class="form-grid" @submit.prevent="keep">
         <v-text-field
           v-model="draft.number"
+          v-first
           label="Number"
-          autofocus
           :error-messages="form.errorOf('number')"
         />
         <v-autocomplete

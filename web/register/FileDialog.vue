@@ -95,9 +95,9 @@ const labels = computed(() => labelsWith(props.fields));
     <form v-if="shown === 'new'" class="form-grid" @submit.prevent="begin">
       <v-text-field
         v-model="draft.title"
+        v-first
         label="Title"
         class="wide"
-        autofocus
         :error-messages="opening.errorOf('title')"
       />
       <v-text-field

@@ -46,7 +46,7 @@ const WAYS = [
 <template>
   <AskDialog v-model="open" :max-width="460" label="Keep this selection">
     <form id="keep" class="keep" @submit.prevent="keep">
-      <v-text-field v-model="form.name" label="Name" maxlength="120" autofocus :error-messages="wrongName" />
+      <v-text-field v-model="form.name" v-first label="Name" maxlength="120" :error-messages="wrongName" />
       <v-select v-model="form.fixed" :items="WAYS" label="What is kept" />
       <v-checkbox v-model="form.shared" label="Colleagues see it too" hide-details />
       <p v-if="form.fixed" class="quiet">

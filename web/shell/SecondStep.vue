@@ -89,10 +89,10 @@ function seen() {
       <form class="mt-3" @submit.prevent="confirm">
         <v-text-field
           v-model="code"
+          v-first
           label="Six figures"
           inputmode="numeric"
           autocomplete="one-time-code"
-          autofocus
           :error-messages="confirming.errorOf('code')"
         />
         <p v-if="confirming.problem.value" class="needs mt-1" role="alert">{{ confirming.problem.value }}</p>
@@ -104,10 +104,10 @@ function seen() {
     <form v-else-if="asking" @submit.prevent="withPassword">
       <v-text-field
         v-model="password"
+        v-first
         label="Your password"
         type="password"
         autocomplete="current-password"
-        autofocus
         :error-messages="again.errorOf('password')"
       />
       <p v-if="again.problem.value" class="needs mt-1" role="alert">{{ again.problem.value }}</p>

@@ -40,10 +40,10 @@ const choose = () =>
       <input type="hidden" name="username" autocomplete="username" :value="opened.email" />
       <v-text-field
         v-model="password"
+        v-first
         label="A password, ten letters or more"
         type="password"
         autocomplete="new-password"
-        autofocus
         :error-messages="errorOf('password')"
       />
       <Trouble :words="problem" class="mt-2" />

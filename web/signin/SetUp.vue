@@ -35,10 +35,10 @@ const begin = () =>
     <form class="fields" @submit.prevent="begin">
       <v-text-field
         v-model="form.code"
+        v-first
         label="Code from the terminal"
         placeholder="XXXX-XXXX-XXXX"
         autocomplete="off"
-        autofocus
         :error-messages="errorOf('code')"
       />
       <v-text-field

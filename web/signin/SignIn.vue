@@ -40,10 +40,10 @@ const signIn = async () => {
     <form @submit.prevent="signIn">
       <v-text-field
         v-model="email"
+        v-first
         label="Email address"
         type="email"
         autocomplete="username"
-        autofocus
         :error-messages="errorOf('email')"
         class="mb-3"
       />
@@ -58,9 +58,9 @@ const signIn = async () => {
       <v-text-field
         v-if="second"
         v-model="code"
+        v-first
         label="Six figures, or a recovery code"
         autocomplete="one-time-code"
-        autofocus
         :error-messages="errorOf('code')"
         class="mb-3"
       />

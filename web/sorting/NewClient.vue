@@ -96,10 +96,10 @@ const make = () =>
       <template v-if="!joined">
         <v-text-field
           v-model="draft.name"
+          v-first="!draft.name"
           label="Client"
           :error-messages="errorOf('name')"
           class="wide"
-          :autofocus="!draft.name"
         />
         <v-select v-model="draft.kind" :items="KINDS" label="Kind" />
         <v-select v-model="draft.status" :items="['prospect', 'active']" label="Status" />
@@ -107,9 +107,9 @@ const make = () =>
       </template>
       <v-text-field
         v-model="draft.firstName"
+        v-first="draft.name !== ''"
         label="First name"
         :error-messages="errorOf('firstName')"
-        :autofocus="draft.name !== ''"
       />
       <v-text-field v-model="draft.lastName" label="Last name" :error-messages="errorOf('lastName')" />
       <v-text-field v-model="draft.email" label="Email address" :error-messages="errorOf('email')" />

@@ -62,10 +62,10 @@ function key(event: KeyboardEvent) {
     <v-textarea
       ref="field"
       v-model="words"
+      v-first="autofocus"
       :label="props.label"
       :rows="rows ?? 3"
       auto-grow
-      :autofocus="autofocus"
       :error-messages="errorMessages"
       @input="look"
       @click="look"

@@ -83,12 +83,12 @@ function leave() {
     <input
       ref="input"
       v-model="typed"
+      v-first="autofocus"
       :aria-label="label"
       role="combobox"
       :aria-expanded="open && found.length > 0"
       :aria-controls="listId"
       autocomplete="off"
-      :autofocus="autofocus"
       @focus="focus"
       @blur="leave"
       @input="look"

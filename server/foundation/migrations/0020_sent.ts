@@ -31,6 +31,8 @@ const STEPS = [
     CONSTRAINT mailbox_allowance_mailbox FOREIGN KEY (mailbox_id) REFERENCES mailbox (id) ON DELETE CASCADE
   ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_unicode_ci`,
   "ALTER TABLE mailbox ADD COLUMN per_minute SMALLINT UNSIGNED NULL COMMENT 'messages of mailings at most; null: as usual'",
+  // The latest that have had their time to be answered.
+  'ALTER TABLE mailing ADD KEY mailing_finished (state, finished_at)',
   // All that will leave, by time.
   'ALTER TABLE dispatch ADD KEY dispatch_mailing_due (mailing_id, state, next_at)',
 ];
