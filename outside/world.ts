@@ -34,6 +34,7 @@ export class World {
   private readonly heldUp = new Set<string>();
   private domains: Set<string> | null = null;
   private listeners: Listening[] = [];
+  private closed = false;
   imapPort = 0;
   smtpPort = 0;
   /** How the exchange misbehaves now; tests turn faults on and off. */
@@ -76,7 +77,10 @@ export class World {
     return world;
   }
 
+  /** Once; what comes after does nothing. */
   async close(): Promise<void> {
+    if (this.closed) return;
+    this.closed = true;
     this.agenda.stop();
     await Promise.all(this.listeners.map((listener) => listener.close()));
     for (const account of [...this.staff.values(), this.received]) account.close();

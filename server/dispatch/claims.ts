@@ -1,6 +1,8 @@
 import type { AppContext } from '../foundation/context.ts';
 import { inSeconds, isAway, transact } from '../foundation/database.ts';
 import { nextFree, readAllowed, spent, withinAllowance } from './allowance.ts';
+import { GroupedWrites } from './grouped.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { CLAIMED, type ClaimedRow, type OutgoingKind } from './port.ts';
 
 /** A claim lasts this long unless it is renewed, in seconds. */
@@ -108,35 +110,97 @@ export class Claims {
   }
 
   /**
-   * Writes down what became of a message, if it is still ours; tried again, when the database is away, for as
-   * long as anybody could think of sending it anew. What a server has said it took is written down even if the
-   * message was given up as uncertain meanwhile: nobody else can know.
-   * @param alive whether the lease must last still
-   * @returns whether it was ours
-   * @throws what the database throws, when it is not away or the process ends
+   * Writes down that messages are about to be handed over, those that are still ours: whoever finds them later, their
+   * worker being dead, knows that they may have been sent.
    */
-  async change(row: { id: number }, columns: Record<string, unknown>, alive = false): Promise<boolean> {
+  private readonly handing = new GroupedWrites<number, boolean>(async (ids) => {
     const { db, process } = this.context;
+    // Told apart from what another process, or this one before, wrote down of the same rows.
+    const at = new Date();
+    const ours = () =>
+      db('dispatch')
+        .whereIn('id', [...ids])
+        .where({ state: 'going', lease_owner: process });
+    const handed = await ours()
+      .whereNull('handed_at')
+      .whereRaw('lease_until > UTC_TIMESTAMP(3)')
+      .update({ handed_at: at, lease_until: inSeconds(db, LEASE_SECONDS) });
+    if (handed === ids.length) return ids.map(() => true);
+    const still = new Set<number>(await ours().where({ handed_at: at }).pluck('id'));
+    return ids.map((id) => still.has(id));
+  });
+
+  /** Writes down that messages were sent. */
+  private readonly sending = new GroupedWrites<Sent, null>((rows) =>
+    this.patiently(async () => {
+      const { db, process } = this.context;
+      const cases = (column: 'answer' | 'refused') =>
+        db.raw(
+          `CASE id ${rows.map(() => 'WHEN ? THEN ?').join(' ')} END`,
+          rows.flatMap((row) => [row.id, row[column]]),
+        );
+      await db('dispatch')
+        .whereIn(
+          'id',
+          rows.map(({ id }) => id),
+        )
+        .where((mine) => mine.where({ state: 'going', lease_owner: process }).orWhere({ state: 'uncertain' }))
+        .update({
+          state: 'sent',
+          sent_at: new Date(),
+          answer: cases('answer'),
+          refused: cases('refused'),
+          lease_owner: null,
+          lease_until: null,
+        });
+      return rows.map(() => null);
+    }),
+  );
+
+  /** Writes down that a message is about to be handed over. @returns whether it is still ours: else not a byte may leave */
+  hand(id: number): Promise<boolean> {
+    return this.handing.ask(id);
+  }
+
+  /**
+   * Writes down that a message was sent: also when it was given up as uncertain meanwhile, since nobody else can know.
+   * Tried again, when the database is away, for as long as anybody could think of sending it anew.
+   */
+  async sent(row: Sent): Promise<void> {
+    await this.sending.ask(row);
+  }
+
+  /**
+   * Writes down what else became of a message, if it is still ours; tried again as {@link sent} is.
+   * @param handed whether we handed it over: what was not, and is said to be now, somebody else has
+   */
+  async change(row: { id: number }, columns: Partial<Rows['dispatch']>, handed: boolean): Promise<void> {
+    const { db, process } = this.context;
+    await this.patiently(async () => {
+      const ours = db('dispatch').where({ id: row.id, state: 'going', lease_owner: process });
+      if (!handed) ours.whereNull('handed_at');
+      await ours.update(columns);
+    });
+  }
+
+  private async patiently<T>(write: () => Promise<T>): Promise<T> {
     const began = Date.now();
     for (let wait = 100; ; wait = Math.min(2 * wait, LONGEST_WAIT)) {
       try {
-        const changed = await transact(db, (trx) => {
-          const ours = trx('dispatch')
-            .where({ id: row.id })
-            .where((mine) => {
-              mine.where({ state: 'going', lease_owner: process });
-              if (columns.state === 'sent') mine.orWhere({ state: 'uncertain' });
-            });
-          if (alive) ours.whereRaw('lease_until > UTC_TIMESTAMP(3)');
-          return ours.update(columns);
-        });
-        return changed > 0;
+        return await write();
       } catch (error) {
         const late = Date.now() - began > 2 * LEASE_SECONDS * 1000;
-        // Before anything was handed over there is no hurry to write down that it will be.
-        if (late || alive || this.stopped || !isAway(error)) throw error;
+        if (late || this.stopped || !isAway(error)) throw error;
         await new Promise((resolve) => setTimeout(resolve, wait));
       }
     }
   }
+}
+
+/** What a server said when it took a message. */
+interface Sent {
+  id: number;
+  answer: string;
+  /** Addresses it refused while it took others. */
+  refused: string | null;
 }

@@ -1,6 +1,7 @@
 import type { Knex } from 'knex';
 import type { Mailbox } from '../../core/address/address.ts';
 import type { Database, Transaction } from '../foundation/database.ts';
+import type { RawRow } from '../foundation/sources.ts';
 import type { Rows } from '../foundation/tables.ts';
 
 /**
@@ -25,6 +26,12 @@ export const CLAIMED = [
   'raw_hash',
 ] as const;
 
+/** The bytes of a message, and those bytes packed to be kept. */
+export interface ComposedMessage {
+  raw: Buffer;
+  packed: RawRow;
+}
+
 /** What dispatch wants to know of one claimed row. */
 export interface Outgoing {
   /** Everybody on its envelope. */
@@ -36,7 +43,7 @@ export interface Outgoing {
    * @param from whose mailbox it leaves from
    * @throws when none can be made; it is then returned to whoever sent it
    */
-  compose(from: Mailbox): Promise<Buffer>;
+  compose(from: Mailbox): Promise<ComposedMessage>;
 }
 
 /** A row that has left and is on record now. */

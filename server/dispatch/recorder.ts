@@ -45,10 +45,15 @@ export class Recorder {
     await this.running;
   }
 
-  /** Begins a round unless one is under way. @returns how many were put on record since the last call */
-  work(): number {
+  /**
+   * Begins a round unless one is under way.
+   * @param whole until nothing is left to be put on record; else some
+   * @returns how many were put on record since the last call
+   */
+  work(whole: boolean): number {
     const all = async () => {
-      for (let count = await this.some(); count; count = await this.some()) this.recorded += count;
+      for (let count = await this.some(); count; count = whole ? await this.some() : 0)
+        this.recorded += count;
     };
     this.running ??= all()
       .catch((error: unknown) =>

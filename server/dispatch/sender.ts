@@ -1,20 +1,31 @@
 import { addressKey } from '../../core/address/address.ts';
 import { meaningOf, waitBeforeNext, GIVE_UP_AFTER_SECONDS } from '../../core/delivery/attempts.ts';
 import { returnKind, returnWords, statusIn } from '../../core/delivery/report.ts';
-import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
+import { errorForLog, transact } from '../foundation/database.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { groupBy } from '../foundation/rows.ts';
-import { storeRaw, packRaw, readRaw, type RawRow } from '../foundation/sources.ts';
+import { storeRaw, readRaw } from '../foundation/sources.ts';
 import { OutgoingConnection, type SmtpFault } from '../mailserver/smtp.ts';
-import { LEASE_SECONDS, type Claims } from './claims.ts';
+import type { Claims } from './claims.ts';
 import type { ClaimedRow, Outgoing, OutgoingKind } from './port.ts';
 import { accessOf, type MailboxRow } from '../mailserver/access.ts';
 import { connectionProblem } from '../mailserver/problem.ts';
 
 const CONNECTIONS_PER_MAILBOX = 3;
+/** With fewer than so many still to send a mailbox is given more, so that its connections need not wait for them. */
+const FEW = 100;
+
+/** Another has the message by now. */
+class LeaseLost extends Error {}
+
+/** What a mailbox has still to send, and the connections at work on it. */
+interface Queue {
+  rows: Going[];
+  lanes: Set<Promise<void>>;
+}
 
 /** A claimed row with what its kind says of it. */
-interface Leaving extends ClaimedRow {
+interface Going extends ClaimedRow {
   outgoing: Outgoing;
   /** Set when the bytes were composed in this round. */
   raw?: Buffer;
@@ -27,8 +38,11 @@ interface Leaving extends ClaimedRow {
  */
 export class Sender {
   private readonly idle = new Map<number, OutgoingConnection[]>();
-  /** Mailboxes that are sending now; a slow server holds up its own mailbox only. */
-  private readonly busy = new Map<number, Promise<void>>();
+  /** What each mailbox has still to send; a slow server holds up its own mailbox only. */
+  private readonly queues = new Map<number, Queue>();
+  /** What lies in the queues or is being sent: never taken a second time by this process. */
+  private readonly taken = new Set<number>();
+  private wake: (() => void) | null = null;
 
   constructor(
     private readonly context: AppContext,
@@ -36,25 +50,32 @@ export class Sender {
     private readonly kinds: readonly OutgoingKind[],
   ) {}
 
+  /** Mailboxes that have enough to send for now. */
   get busyMailboxes(): number[] {
-    return [...this.busy.keys()];
+    return [...this.queues].filter(([, { rows }]) => rows.length >= FEW).map(([id]) => id);
   }
 
-  /** Until one of the mailboxes is through. */
-  async oneThrough(): Promise<void> {
-    await Promise.race(this.busy.values());
+  /** Whether anything is being sent. */
+  get working(): boolean {
+    return this.queues.size > 0;
+  }
+
+  /** Until one of the mailboxes could be given more, or is through. */
+  async moreWanted(): Promise<void> {
+    await new Promise<void>((resolve) => (this.wake = resolve));
   }
 
   /** Lets what is under way come to its end, and closes the connections. */
   async close(): Promise<void> {
-    await Promise.all(this.busy.values());
+    await Promise.all([...this.queues.values()].flatMap(({ lanes }) => [...lanes]));
     for (const connection of [...this.idle.values()].flat()) connection.close();
     this.idle.clear();
   }
 
-  /** Begins to send each mailbox's messages, some at a time. */
+  /** Begins to send each mailbox's messages, some at a time, after those it has already. */
   async sendAll(claimed: readonly ClaimedRow[]): Promise<void> {
-    const rows = await this.load(claimed);
+    // Claimed anew since its lease ran out in the queue: it is there already, and its lease is good again.
+    const rows = await this.load(claimed.filter(({ id }) => !this.taken.has(id)));
     const mailboxes = new Map<number, MailboxRow>();
     for (const mailbox of await this.context
       .db('mailbox')
@@ -63,19 +84,50 @@ export class Sender {
     await this.fixBytes(rows, mailboxes);
     const ready = rows.filter((row) => row.raw ?? row.raw_hash);
     for (const mailbox of mailboxes.values()) {
-      const own = ready.filter((row) => row.mailbox_id === mailbox.id);
-      const lane = async () => {
-        for (let row = own.shift(); row; row = own.shift()) await this.send(row, mailbox);
-      };
-      const lanes = Array.from({ length: CONNECTIONS_PER_MAILBOX }, lane);
-      this.busy.set(
-        mailbox.id,
-        Promise.allSettled(lanes).then(() => void this.busy.delete(mailbox.id)),
-      );
+      const queue: Queue = this.queues.get(mailbox.id) ?? { rows: [], lanes: new Set() };
+      for (const row of ready.filter((each) => each.mailbox_id === mailbox.id)) {
+        this.taken.add(row.id);
+        queue.rows.push(row);
+      }
+      if (!queue.rows.length) continue;
+      this.queues.set(mailbox.id, queue);
+      this.fillLanes(mailbox, queue);
     }
   }
 
-  private async load(claimed: readonly ClaimedRow[]): Promise<Leaving[]> {
+  private fillLanes(mailbox: MailboxRow, queue: Queue): void {
+    while (queue.lanes.size < CONNECTIONS_PER_MAILBOX) this.addLane(mailbox, queue);
+  }
+
+  private addLane(mailbox: MailboxRow, queue: Queue): void {
+    const work = async () => {
+      // While it is written down that one was sent, the envelope of the next may go; not its text.
+      let noted: Promise<unknown> = Promise.resolve();
+      for (let row = queue.rows.shift(); row; row = queue.rows.shift()) {
+        if (queue.rows.length === FEW - 1) this.wake?.();
+        const { id } = row;
+        try {
+          noted = (await this.send(row, mailbox, noted)).noted;
+        } catch (error) {
+          // It stays claimed until its lease runs out, and costs no other anything.
+          this.context.log.error({ dispatch: id, error: errorForLog(error) }, 'sending failed');
+        }
+        void noted.then(() => this.taken.delete(id));
+      }
+      await noted;
+    };
+    const lane: Promise<void> = work().then(() => {
+      queue.lanes.delete(lane);
+      if (queue.lanes.size) return;
+      // Some may have been put in while the last lane came to its end.
+      if (queue.rows.length) return this.fillLanes(mailbox, queue);
+      this.queues.delete(mailbox.id);
+      this.wake?.();
+    });
+    queue.lanes.add(lane);
+  }
+
+  private async load(claimed: readonly ClaimedRow[]): Promise<Going[]> {
     const byKind = groupBy(claimed, (row) => row.kind);
     const found = new Map<number, Outgoing>();
     for (const kind of this.kinds)
@@ -87,32 +139,46 @@ export class Sender {
     });
   }
 
-  /** Sends one message and writes down what became of it. */
-  private async send(row: Leaving, mailbox: MailboxRow): Promise<void> {
-    const { db } = this.context;
+  /**
+   * Sends one message and writes down what became of it.
+   * @param before until this has come to its end its text is not handed over
+   * @returns `noted`: until what became of it is written down, which never fails
+   */
+  private async send(
+    row: Going,
+    mailbox: MailboxRow,
+    before: Promise<unknown>,
+  ): Promise<{ noted: Promise<unknown> }> {
+    const { db, log } = this.context;
     let handed = false;
     try {
       const raw = row.raw ?? (await readRaw(db, row.raw_hash ?? Buffer.alloc(0)));
       const connection = await this.connection(mailbox);
       const to = [...row.outgoing.envelope];
       const { response, rejected } = await connection.send({ from: mailbox.address, to }, raw, async () => {
-        const until = inSeconds(db, LEASE_SECONDS);
+        await before;
         // If the lease has passed to somebody else meanwhile, not a byte leaves.
-        if (!(await this.claims.change(row, { handed_at: new Date(), lease_until: until }, true)))
-          throw new Error('the lease was lost');
+        if (!(await this.claims.hand(row.id))) throw new LeaseLost('the lease was lost');
         handed = true;
       });
-      await this.claims.change(row, {
-        state: 'sent',
-        sent_at: new Date(),
-        answer: response.slice(0, 500),
-        refused: rejected.length ? rejected.join(', ').slice(0, 500) : null,
-        lease_owner: null,
-        lease_until: null,
-      });
       this.giveBack(mailbox, connection);
+      const noted = this.claims
+        .sent({
+          id: row.id,
+          answer: response.slice(0, 500),
+          refused: rejected.length ? rejected.join(', ').slice(0, 500) : null,
+        })
+        // Its lease runs out, and it is shown as uncertain.
+        .catch((error: unknown) =>
+          log.error({ dispatch: row.id, error: errorForLog(error) }, 'sent, and not written down'),
+        );
+      return { noted };
     } catch (error) {
+      await before;
+      // Whoever has it now writes down what becomes of it.
+      if (error instanceof LeaseLost) return { noted: Promise.resolve() };
       await this.failed(row, error as SmtpFault, handed);
+      return { noted: Promise.resolve() };
     }
   }
 
@@ -120,50 +186,59 @@ export class Sender {
    * Composes the bytes of messages that have none yet, and keeps them in one go: they are fixed at the
    * first attempt and the same at every other.
    */
-  private async fixBytes(
-    rows: readonly Leaving[],
-    mailboxes: ReadonlyMap<number, MailboxRow>,
-  ): Promise<void> {
+  private async fixBytes(rows: readonly Going[], mailboxes: ReadonlyMap<number, MailboxRow>): Promise<void> {
     const { db } = this.context;
     const fresh = rows.filter((row) => !row.raw_hash);
     if (!fresh.length) return;
     const staff = await db('staff').select('id', 'name');
     const names = new Map(staff.map((member) => [member.id, member.name]));
-    const composed: { row: Leaving; packed: RawRow }[] = [];
-    for (const row of fresh) {
-      const mailbox = mailboxes.get(row.mailbox_id);
-      const name = names.get(mailbox?.staff_id ?? 0) ?? '';
-      try {
-        row.raw = await row.outgoing.compose({ name, address: mailbox?.address ?? '' });
-        composed.push({ row, packed: await packRaw(row.raw) });
-      } catch (error) {
-        await this.notComposed(row, error);
-      }
-    }
+    const composed = (
+      await Promise.all(
+        fresh.map(async (row) => {
+          const mailbox = mailboxes.get(row.mailbox_id);
+          const name = names.get(mailbox?.staff_id ?? 0) ?? '';
+          try {
+            const { raw, packed } = await row.outgoing.compose({ name, address: mailbox?.address ?? '' });
+            row.raw = raw;
+            return [{ row, packed }];
+          } catch (error) {
+            await this.notComposed(row, error);
+            return [];
+          }
+        }),
+      )
+    ).flat();
     if (!composed.length) return;
     await transact(db, async (trx) => {
       await storeRaw(
         trx,
         composed.map(({ packed }) => packed),
       );
-      for (const { row, packed } of composed)
-        await trx('dispatch').where({ id: row.id }).update({ raw_hash: packed.hash });
+      const ids = composed.map(({ row }) => row.id);
+      const hashes = composed.flatMap(({ row, packed }) => [row.id, packed.hash]);
+      await trx('dispatch')
+        .whereIn('id', ids)
+        .update({ raw_hash: trx.raw(`CASE id ${ids.map(() => 'WHEN ? THEN ?').join(' ')} END`, hashes) });
     });
   }
 
   /** A message of which no bytes can be made does not leave, and keeps no other from leaving. */
-  private async notComposed(row: Leaving, error: unknown): Promise<void> {
+  private async notComposed(row: Going, error: unknown): Promise<void> {
     this.context.log.error(
       { dispatch: row.id, error: errorForLog(error) },
       'a message could not be composed',
     );
-    await this.claims.change(row, {
-      state: 'returned',
-      return_kind: 'soft',
-      answer: 'It could not be put together, so it has not left. Change it and send it again.',
-      lease_owner: null,
-      lease_until: null,
-    });
+    await this.claims.change(
+      row,
+      {
+        state: 'returned',
+        return_kind: 'soft',
+        answer: 'It could not be put together, so it has not been sent. Change it and send it again.',
+        lease_owner: null,
+        lease_until: null,
+      },
+      false,
+    );
   }
 
   private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
@@ -178,13 +253,13 @@ export class Sender {
     else this.idle.set(mailbox.id, [connection]);
   }
 
-  private async failed(row: Leaving, error: SmtpFault, handed: boolean): Promise<void> {
+  private async failed(row: Going, error: SmtpFault, handed: boolean): Promise<void> {
     const { db, config, log } = this.context;
     const words = (error.response ?? connectionProblem(error).words).slice(0, 500);
     const free = { lease_owner: null, lease_until: null, answer: words };
     // Without an answer to the text nobody knows whether it was taken.
     if (handed && !error.responseCode) {
-      await this.claims.change(row, { state: 'uncertain', ...free });
+      await this.claims.change(row, { state: 'uncertain', ...free }, true);
       return;
     }
     const tooLate = Date.now() - row.outgoing.since.getTime() > GIVE_UP_AFTER_SECONDS * 1000;
@@ -195,7 +270,7 @@ export class Sender {
     if (refused || tooLate) {
       const status = statusIn(words) || '5.0.0';
       const kind = returnKind(status, words);
-      await this.claims.change(row, { state: 'returned', return_kind: kind, ...free });
+      await this.claims.change(row, { state: 'returned', return_kind: kind, ...free }, handed);
       if (kind === 'hard' && refused && row.outgoing.envelope.length === 1) {
         await db('address')
           .where({ email_key: addressKey(row.to_address) })
@@ -205,11 +280,15 @@ export class Sender {
     }
     log.info({ dispatch: row.id, words }, 'delayed');
     const wait = waitBeforeNext(row.attempts + 1) * 1000 * config.waitScale;
-    await this.claims.change(row, {
-      state: 'delayed',
-      next_at: new Date(Date.now() + wait),
-      handed_at: null,
-      ...free,
-    });
+    await this.claims.change(
+      row,
+      {
+        state: 'delayed',
+        next_at: new Date(Date.now() + wait),
+        handed_at: null,
+        ...free,
+      },
+      handed,
+    );
   }
 }

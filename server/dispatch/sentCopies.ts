@@ -1,6 +1,6 @@
 import type { ImapFlow } from 'imapflow';
 import { errorForLog, inSeconds, transact } from '../foundation/database.ts';
-import { readRaw } from '../foundation/sources.ts';
+import { readRaw, readRaws } from '../foundation/sources.ts';
 import { takeAway } from '../intake/ownCopies.ts';
 import { imapClient, isRefusal, openFolder } from '../mailserver/imap.ts';
 import type { AppContext } from '../foundation/context.ts';
@@ -12,6 +12,10 @@ import { connectionProblem } from '../mailserver/problem.ts';
 const LEASE_SECONDS = 60;
 const CLAIM = 90;
 const RETRY = 30_000;
+/** Looked for, and written down, so many at once. */
+const TOGETHER = 20;
+/** Leases are renewed this often, in milliseconds: well within a lease, the slowest answer of a server added. */
+const RENEWED = 15_000;
 /** So long a server is given to lay what was sent into Sent itself, in milliseconds. */
 const PATIENCE = 10_000;
 
@@ -47,21 +51,26 @@ export class SentCopies {
     return this.running !== null;
   }
 
-  /** Begins a round unless one is under way, beside whatever else goes on. @returns how many were settled since the last call */
-  work(): number {
-    this.running ??= this.round().finally(() => (this.running = null));
+  /**
+   * Begins a round unless one is under way, beside whatever else goes on.
+   * @param whole until none is left to be settled; else some
+   * @returns how many were settled since the last call
+   */
+  work(whole: boolean): number {
+    this.running ??= this.round(whole).finally(() => (this.running = null));
     const { settled } = this;
     this.settled = 0;
     return settled;
   }
 
-  private async round(): Promise<void> {
+  private async round(whole: boolean): Promise<void> {
     try {
       for (let rows = await this.claim(); rows.length && !this.closing; rows = await this.claim()) {
         const mailboxes = groupBy(rows, (row) => row.mailbox_id);
         // None is left at work behind the back of the next round.
         const ends = await Promise.allSettled([...mailboxes].map(([id, own]) => this.settle(id, own)));
         for (const end of ends) if (end.status === 'rejected') throw end.reason;
+        if (!whole) return;
       }
     } catch (error) {
       this.context.log.error({ error: errorForLog(error) }, 'copies for Sent failed');
@@ -109,19 +118,36 @@ export class SentCopies {
     const { db, log } = this.context;
     const mailbox = await readMailbox(db, mailboxId);
     const sent = await db('folder').where({ mailbox_id: mailboxId, role: 'sent' }).first('path');
-    let underWay: CopyRow | null = null;
+    const open = new Set(rows);
+    let layingOne: CopyRow | null = null;
     try {
       if (!sent) throw new Error('the mailbox has no Sent folder yet');
       const client = await this.client(mailbox);
       const lock = await openFolder(client, sent.path);
       try {
-        for (const row of rows) {
-          // A slow server may have taken so long that another process has the rest by now.
-          if (!(await this.stillOurs(row))) continue;
-          underWay = row;
-          await this.settleOne(client, sent.path, row);
-          underWay = null;
-          this.settled++;
+        const held = new Held(this.context, open);
+        for (let at = 0; at < rows.length; at += TOGETHER) {
+          const some = rows.slice(at, at + TOGETHER);
+          const there = await whichAreThere(client, some);
+          const sources = await readRaws(
+            db,
+            some
+              .filter((row) => row.state !== 'uncertain' && !there.has(row.message_id))
+              .map((row) => row.raw_hash),
+          );
+          const done: Done[] = [];
+          try {
+            for (const row of some) {
+              // A slow server may have taken so long that another process has the rest by now.
+              if (!(await held.still(row))) continue;
+              layingOne = row;
+              done.push({ row, ...(await this.settleOne(client, sent.path, row, there, sources)) });
+              layingOne = null;
+            }
+          } finally {
+            await this.write(done);
+            for (const { row } of done) open.delete(row);
+          }
         }
       } finally {
         lock.release();
@@ -132,7 +158,7 @@ export class SentCopies {
       this.clients.delete(mailboxId);
       this.notBefore.set(mailboxId, Date.now() + RETRY * this.context.config.waitScale);
       // Another process may have better luck meanwhile, but not with one that may be on its way into the folder yet.
-      await this.giveBack(rows.filter((row) => row !== underWay || isRefusal(error)));
+      await this.giveBack([...open].filter((row) => row !== layingOne || isRefusal(error)));
     }
   }
 
@@ -148,45 +174,70 @@ export class SentCopies {
       .update({ lease_owner: null, lease_until: null });
   }
 
-  /** Renews the lease of one row. @returns whether it is still to be done, and by us */
-  private async stillOurs(row: CopyRow): Promise<boolean> {
-    const { db, process } = this.context;
-    const renewed = await db('dispatch')
-      .where({ id: row.id, lease_owner: process })
-      .whereNull('sent_copy_at')
-      .update({ lease_until: inSeconds(db, LEASE_SECONDS) });
-    return renewed > 0;
+  /** Sees to one: what is uncertain is looked for only. @returns what is to be written down of it */
+  private async settleOne(
+    client: ImapFlow,
+    path: string,
+    row: CopyRow,
+    there: ReadonlySet<string>,
+    sources: ReadonlyMap<string, Buffer>,
+  ): Promise<Omit<Done, 'row'>> {
+    if (there.has(row.message_id)) return { found: true, uid: null };
+    if (row.state === 'uncertain') return { found: false, uid: null };
+    const source =
+      sources.get(row.raw_hash.toString('hex')) ?? (await readRaw(this.context.db, row.raw_hash));
+    const laid = await client.append(path, source, ['\\Seen'], new Date());
+    return { found: true, uid: (laid && laid.uid) || null };
   }
 
-  private async settleOne(client: ImapFlow, path: string, row: CopyRow): Promise<void> {
+  /**
+   * Writes down what lies in Sent now. Should the process die before, they are found there the next time. What is
+   * uncertain and was found there has been sent; what was not is looked for once more each minute, and a person may
+   * settle it sooner.
+   */
+  private async write(done: readonly Done[]): Promise<void> {
     const { db } = this.context;
-    const found = await client.search({ header: { 'message-id': `<${row.message_id}>` } }, { uid: true });
-    const isThere = Array.isArray(found) && found.length > 0;
     const now = new Date();
     const free = { lease_owner: null, lease_until: null };
-    if (row.state === 'uncertain') {
-      // Looked for once more each minute; a person may settle it sooner.
-      const known = isThere
-        ? {
-            state: 'sent' as const,
+    const ids = (of: readonly Done[]) => of.map(({ row }) => row.id);
+    const uncertain = done.filter(({ row }) => row.state === 'uncertain');
+    const lie = done.filter(({ row }) => row.state !== 'uncertain');
+    const laid = lie.filter(({ uid }) => uid !== null);
+    if (!done.length) return;
+    await transact(db, async (trx) => {
+      if (lie.length)
+        await trx('dispatch')
+          .whereIn('id', ids(lie))
+          .update({ sent_copy_at: now, sent_uid: null, ...free });
+      if (laid.length) {
+        const cases = laid.flatMap(({ row, uid }) => [row.id, uid]);
+        await trx('dispatch')
+          .whereIn('id', ids(laid))
+          .update({ sent_uid: trx.raw(`CASE id ${laid.map(() => 'WHEN ? THEN ?').join(' ')} END`, cases) });
+        await takeAway(
+          trx,
+          laid.map(({ row }) => row.message_id),
+        );
+      }
+      const open = () => trx('dispatch').where({ state: 'uncertain' });
+      const found = uncertain.filter((each) => each.found);
+      if (found.length)
+        await open()
+          .whereIn('id', ids(found))
+          .update({
+            state: 'sent',
             sent_at: now,
             sent_copy_at: now,
             answer: 'found in the Sent folder',
             ...free,
-          }
-        : { lease_owner: null, lease_until: inSeconds(db, 60) };
-      await db('dispatch').where({ id: row.id, state: 'uncertain' }).update(known);
-      return;
-    }
-    const laid = isThere
-      ? undefined
-      : await client.append(path, await readRaw(db, row.raw_hash), ['\\Seen'], now);
-    await transact(db, async (trx) => {
-      await trx('dispatch')
-        .where({ id: row.id })
-        .update({ sent_copy_at: now, sent_uid: (laid && laid.uid) || null, ...free });
-      if (laid) await takeAway(trx, [row.message_id]);
+          });
+      const missing = uncertain.filter((each) => !each.found);
+      if (missing.length)
+        await open()
+          .whereIn('id', ids(missing))
+          .update({ lease_owner: null, lease_until: inSeconds(db, 60) });
     });
+    this.settled += done.length;
   }
 
   private async client(mailbox: MailboxRow): Promise<ImapFlow> {
@@ -198,4 +249,57 @@ export class SentCopies {
     this.clients.set(mailbox.id, client);
     return client;
   }
+}
+
+/** What is to be written down of one: whether it lies in Sent, and under which number if we laid it there. */
+interface Done {
+  row: CopyRow;
+  found: boolean;
+  uid: number | null;
+}
+
+/** The lease of the rows of one mailbox, renewed for all of them now and then. */
+class Held {
+  private renewedAt = Date.now();
+  private ours: ReadonlySet<number> | null = null;
+
+  constructor(
+    private readonly context: AppContext,
+    private readonly open: ReadonlySet<CopyRow>,
+  ) {}
+
+  /** Whether a row is still to be done, and by us. */
+  async still({ id }: CopyRow): Promise<boolean> {
+    if (!this.ours || Date.now() - this.renewedAt > RENEWED) {
+      const { db, process } = this.context;
+      const own = () =>
+        db('dispatch')
+          .whereIn(
+            'id',
+            [...this.open].map((row) => row.id),
+          )
+          .where({ lease_owner: process })
+          .whereNull('sent_copy_at');
+      await own().update({ lease_until: inSeconds(db, LEASE_SECONDS) });
+      this.renewedAt = Date.now();
+      this.ours = new Set<number>(await own().pluck('id'));
+    }
+    return this.ours.has(id);
+  }
+}
+
+/** Which messages lie in the open folder already, by Message-ID: asked for all at once. */
+async function whichAreThere(client: ImapFlow, rows: readonly CopyRow[]): Promise<Set<string>> {
+  const header = (row: CopyRow) => ({ header: { 'message-id': `<${row.message_id}>` } });
+  const [first] = rows;
+  if (!first) return new Set();
+  const found = await client.search(rows.length > 1 ? { or: rows.map(header) } : header(first), {
+    uid: true,
+  });
+  if (!Array.isArray(found)) throw new Error('the mail server could not look for a message');
+  if (!found.length) return new Set();
+  const there = new Set<string>();
+  for await (const { envelope } of client.fetch(found.join(','), { envelope: true }, { uid: true }))
+    if (envelope?.messageId) there.add(envelope.messageId.trim().replace(/^<|>$/g, ''));
+  return there;
 }

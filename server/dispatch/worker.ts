@@ -11,6 +11,8 @@ const ROUND = 500;
 /** With nothing on its way out it is looked after this often at least, in milliseconds. */
 const IDLE_ROUND = 20_000;
 const LEAST_PAUSE = 50;
+/** While much is to be sent, the record follows this often at least, in milliseconds. */
+const FOLLOW = 2000;
 
 /**
  * Sends what is on its way out, whatever kind it is of. Any number of processes work side by side: each claims rows
@@ -19,6 +21,7 @@ const LEAST_PAUSE = 50;
  */
 export class DispatchWorker {
   private stopped = false;
+  private followAt = 0;
   private round: Promise<boolean> = Promise.resolve(false);
   private wake: (() => void) | null = null;
   private deaf: (() => void) | null = null;
@@ -92,16 +95,23 @@ export class DispatchWorker {
     await this.claims.recover();
     const claimed = await this.claims.claim(this.sender.busyMailboxes);
     if (claimed.length) await this.sender.sendAll(claimed);
-    // As soon as one mailbox is through, or after a while, what has left is logged and more is claimed.
-    if (this.sender.busyMailboxes.length)
-      await Promise.race([this.sender.oneThrough(), new Promise((resolve) => setTimeout(resolve, ROUND))]);
-    const recorded = this.recorder.work();
-    const copied = this.copies.work();
+    // As soon as one mailbox wants more, or after a while, what was sent is logged and more is claimed.
+    if (this.sender.working)
+      await Promise.race([this.sender.moreWanted(), new Promise((resolve) => setTimeout(resolve, ROUND))]);
+    const { recorded, copied } = this.follow();
     let finished = 0;
     for (const kind of this.kinds) finished += await kind.finish(db);
     // With the end of the process nobody is left to be told.
     if (claimed.length || recorded || copied || finished)
       await transact(db, (trx) => noteChange(trx, 'mailings'));
-    return claimed.length > 0 || this.sender.busyMailboxes.length > 0;
+    return claimed.length > 0 || this.sender.working;
+  }
+
+  /** Puts on record what was sent, and copies into Sent: while much is to be sent that goes first, and these follow now and then. */
+  private follow(): { recorded: number; copied: number } {
+    const pressed = this.sender.busyMailboxes.length > 0;
+    if (pressed && Date.now() < this.followAt) return { recorded: 0, copied: 0 };
+    this.followAt = Date.now() + FOLLOW;
+    return { recorded: this.recorder.work(!pressed), copied: this.copies.work(!pressed) };
   }
 }

@@ -27,6 +27,8 @@ export async function packRaw(bytes: Uint8Array): Promise<RawRow> {
 
 /** So many bytes go in one statement: a database server may take no more than 16 MB at once. */
 const PIECE = 4 * 1024 * 1024;
+/** Packed no larger than this, many are read at once. */
+const SMALL = 128 * 1024;
 
 /** Keeps raw bytes, each content once. */
 export async function storeRaw(db: Knex, rows: readonly RawRow[]): Promise<void> {
@@ -63,4 +65,17 @@ export async function readRaw(db: Knex, key: Buffer): Promise<Buffer> {
   if (row.packed.length < PIECE) return unpack(row.packed);
   const rest: Buffer[] = await db('raw_piece').where({ hash: key }).orderBy('position').pluck('packed');
   return unpack(Buffer.concat([row.packed, ...rest]));
+}
+
+/** Many sources as they came, by hash in hexadecimal; of the large ones none, which are read one by one ({@link readRaw}). */
+export async function readRaws(db: Knex, keys: readonly Buffer[]): Promise<Map<string, Buffer>> {
+  if (!keys.length) return new Map();
+  const rows = await db('raw')
+    .whereIn('hash', [...keys])
+    .whereRaw('LENGTH(packed) < ?', [SMALL])
+    .select('hash', 'packed');
+  const all = await Promise.all(
+    rows.map(async ({ hash: key, packed }) => [key.toString('hex'), await unpack(packed)] as const),
+  );
+  return new Map(all);
 }

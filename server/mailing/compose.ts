@@ -1,6 +1,7 @@
-import MailComposer from 'nodemailer/lib/mail-composer';
 import type { Facts } from '../../core/facts/catalogue.ts';
 import type { DocNode } from '../../core/merge/document.ts';
+import type { RawRow } from '../foundation/sources.ts';
+import { buildBeside } from '../reading/pool.ts';
 import type { OptOutWay } from './optOut.ts';
 import { renderMessage, type MissingValue } from '../../core/merge/render.ts';
 
@@ -17,6 +18,7 @@ export interface Envelope {
 
 export interface Composed {
   raw: Buffer;
+  packed: RawRow;
   subject: string;
   html: string;
   text: string;
@@ -34,19 +36,16 @@ export async function composeMessage(
   envelope: Envelope,
 ): Promise<Composed> {
   const rendered = renderMessage(subject, body, facts, envelope.optOut?.footer ?? null);
-  const raw = await new MailComposer({
+  const built = await buildBeside({
     from: envelope.from,
-    to: envelope.to,
+    to: [envelope.to],
     subject: rendered.subject,
     text: rendered.text,
     html: rendered.html,
     date: envelope.date,
-    messageId: `<${envelope.messageId}>`,
+    messageId: envelope.messageId,
     ...(envelope.optOut ? { headers: envelope.optOut.headers } : {}),
-    newline: 'windows',
-    baseBoundary: envelope.messageId.replace(/[^\w]/g, '').slice(0, 40),
-  })
-    .compile()
-    .build();
-  return { raw, ...rendered };
+    boundary: envelope.messageId.replace(/[^\w]/g, '').slice(0, 40),
+  });
+  return { ...built, ...rendered };
 }

@@ -45,7 +45,16 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
         topic: 'topic.name?',
       },
     );
-    const mailingOf = new Map(found.map((mailing) => [mailing.id, mailing]));
+    const mailingOf = new Map(
+      found.map((mailing) => [
+        mailing.id,
+        {
+          ...mailing,
+          subject: fromJson('mailing.subject', mailing.subject),
+          body: fromJson('mailing.body', mailing.body),
+        },
+      ]),
+    );
     return new Map(
       rows.flatMap((row) => {
         const mailing = mailingOf.get(row.mailing_id ?? 0);
@@ -53,23 +62,16 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
         const outgoing = {
           envelope: [row.to_address],
           since: mailing.released_at ?? new Date(),
-          compose: async (from: { name: string; address: string }) => {
-            const { raw } = await composeMessage(
-              fromJson('mailing.subject', mailing.subject),
-              fromJson('mailing.body', mailing.body),
-              fromJson('dispatch.facts', row.facts),
-              {
-                from,
-                to: { name: row.to_name, address: row.to_address },
-                messageId: row.message_id,
-                date: new Date(),
-                optOut: mailing.opt_out
-                  ? optOutWay(context.config.key, firm, mailing.topic, from.address, row.id)
-                  : null,
-              },
-            );
-            return raw;
-          },
+          compose: (from: { name: string; address: string }) =>
+            composeMessage(mailing.subject, mailing.body, fromJson('dispatch.facts', row.facts), {
+              from,
+              to: { name: row.to_name, address: row.to_address },
+              messageId: row.message_id,
+              date: new Date(),
+              optOut: mailing.opt_out
+                ? optOutWay(context.config.key, firm, mailing.topic, from.address, row.id)
+                : null,
+            }),
         };
         return [[row.id, outgoing]];
       }),

@@ -10,6 +10,7 @@ import { endOfHead, readMessage, type Enclosure, type ReadMessage } from '../../
 import { readInvitation, type Invitation } from '../../core/timeline/invitation.ts';
 import { NOTHING_WRITTEN, writtenPart, type Written } from '../../core/message/written.ts';
 import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
+import { buildMessage, type MessageParts } from './build.ts';
 import { NO_BYTES, packReading, type KeptReading } from './pack.ts';
 
 /** A source packed for keeping, with what was read of it. */
@@ -23,10 +24,12 @@ export interface PackedReading {
   written: Written;
 }
 
-/** What the threads do with mail from outside: everything whose cost a stranger controls. */
+/** What the threads do: everything with mail from outside whose cost a stranger controls, and what thousands need. */
 export interface Tasks {
   /** Reads a source and packs it. */
   read(raw: Uint8Array): Promise<PackedReading>;
+  /** The bytes of a message that we write, and those bytes packed. */
+  build(parts: MessageParts): Promise<{ raw: Uint8Array; hash: Uint8Array; packed: Uint8Array }>;
   /** The page that shows a message in its frame. */
   page(raw: Uint8Array, pictures: boolean): Promise<string>;
   /** One enclosure with its bytes; null when there is none of that number. */
@@ -104,6 +107,10 @@ export const tasks: Tasks = {
           ? writtenPart(read.text, read.from?.name ? [read.from.name] : [], read.from?.address)
           : NOTHING_WRITTEN,
     };
+  },
+  async build(parts) {
+    const raw = await buildMessage(parts);
+    return { raw, hash: createHash('sha256').update(raw).digest(), packed: deflateRawSync(raw, PACKING) };
   },
   async page(raw, pictures) {
     const { html, text, enclosures } = await readMessage(raw);

@@ -1,4 +1,3 @@
-import MailComposer from 'nodemailer/lib/mail-composer';
 import type { Knex } from 'knex';
 import type { Addressees } from '../../contract/index.ts';
 import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
@@ -6,6 +5,7 @@ import type { Rows } from '../foundation/tables.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { usualSignature } from '../office/own.ts';
+import { buildMessage } from '../reading/build.ts';
 import { readingOf } from '../reading/kept.ts';
 import { fromJson } from '../foundation/json.ts';
 
@@ -40,10 +40,9 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
     plain: Boolean(draft.plain),
   });
   const firm = await readFirm(db);
-  const references = about ? referencesFor(about) : [];
   const addressed = (list: Addressees['to']) =>
     list.map(({ name, email }) => ({ name: name.replace(/[\r\n]+/g, ' '), address: email }));
-  return new MailComposer({
+  return buildMessage({
     from: { name: mailbox?.shared ? firm.name : (staff?.name ?? ''), address: mailbox?.address ?? '' },
     to: addressed(people.to),
     cc: addressed(people.cc),
@@ -52,16 +51,10 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
     ...(html === null ? {} : { html }),
     attachments: enclosures,
     date,
-    messageId: `<${draft.message_id}>`,
-    ...(about?.messageId ? { inReplyTo: `<${about.messageId}>` } : {}),
-    ...(references.length ? { references: references.map((id) => `<${id}>`) } : {}),
-    newline: 'windows',
-    // Nothing written here may be fetched by the composer.
-    disableFileAccess: true,
-    disableUrlAccess: true,
-  })
-    .compile()
-    .build();
+    messageId: draft.message_id,
+    ...(about?.messageId ? { inReplyTo: about.messageId } : {}),
+    references: about ? referencesFor(about) : [],
+  });
 }
 
 async function parentOf(db: Knex, id: number) {

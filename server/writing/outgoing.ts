@@ -1,6 +1,7 @@
 import { noteChange } from '../foundation/changes.ts';
 import { addressKey } from '../../core/address/address.ts';
 import type { OutgoingKind } from '../dispatch/port.ts';
+import { packRaw } from '../foundation/sources.ts';
 import { insertAll } from '../foundation/rows.ts';
 import { composeDraft } from './compose.ts';
 import { fromJson } from '../foundation/json.ts';
@@ -25,7 +26,10 @@ export const letters: OutgoingKind = {
         const outgoing = {
           envelope: [...new Set([...to, ...cc, ...bcc].map(({ email }) => email))],
           since: draft.send_at ?? new Date(),
-          compose: () => composeDraft(db, draft, new Date()),
+          compose: async () => {
+            const raw = await composeDraft(db, draft, new Date());
+            return { raw, packed: await packRaw(raw) };
+          },
         };
         return [[row.id, outgoing]];
       }),

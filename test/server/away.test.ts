@@ -1,53 +1,15 @@
 import { countOf } from '../../server/foundation/rows.ts';
 import { mkdtempSync, rmSync } from 'node:fs';
-import { connect, createServer, type AddressInfo, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect } from 'chai';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
 import { openDatabase, perhapsDone, transact } from '../../server/foundation/database.ts';
 import { ended, expectOnceEach, releaseToAll, serverProcess, untilSettled } from './processes.ts';
+import { Way } from './way.ts';
 import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
 
 const INES = 'ines.calder@quillhurst.example';
-
-/** The way to a database, which can be taken away and given back, or made to hang. */
-class Way {
-  private readonly open = new Set<Socket>();
-  private readonly server = createServer((near) => this.through(near));
-  away = false;
-  hanging = false;
-  port = 0;
-
-  constructor(private readonly target: number) {}
-
-  async listen(): Promise<void> {
-    await new Promise<void>((resolve) => this.server.listen(0, '127.0.0.1', resolve));
-    this.port = (this.server.address() as AddressInfo).port;
-  }
-
-  private through(near: Socket): void {
-    near.on('error', () => near.destroy());
-    if (this.away) return void near.destroy();
-    const far = connect(this.target, '127.0.0.1');
-    far.on('error', () => near.destroy());
-    for (const end of [near, far]) this.open.add(end);
-    near.on('close', () => far.destroy());
-    far.on('close', () => near.destroy());
-    near.on('data', (bytes) => void (this.hanging || far.write(bytes)));
-    far.on('data', (bytes) => void (this.hanging || near.write(bytes)));
-  }
-
-  cut(): void {
-    for (const end of this.open) end.destroy();
-    this.open.clear();
-  }
-
-  async close(): Promise<void> {
-    this.cut();
-    await new Promise((resolve) => this.server.close(resolve));
-  }
-}
 
 describe('a database that goes away', () => {
   let dir: string;

@@ -27,7 +27,7 @@ export function serverProcess(
         PORT: '0',
         SEAL_KEY_FILE: keyFile,
         WAIT_SCALE: '0.005',
-        SEND_GAP_MS: '0',
+        SEND_GAP_MS: String(firm.config.sendGap),
         LOG_LEVEL: 'silent',
         WEB_DIR: '/nonexistent',
       },
