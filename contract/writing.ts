@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { MISADDRESSED } from '../core/checks/misaddressed.ts';
 import { FileRef, Id } from './common.ts';
 import { Doc } from './document.ts';
 
@@ -85,6 +86,10 @@ export const DraftSend = z.object({
   /** When it is to leave; at once when left out. */
   at: z.iso.datetime().nullable().default(null),
 });
+
+/** What gives pause before a message leaves. */
+export const MisaddressedWarning = z.object({ kind: z.enum(MISADDRESSED), words: z.string() });
+export type MisaddressedWarning = z.infer<typeof MisaddressedWarning>;
 
 export const DraftSent = z.object({ leavesAt: z.string(), words: z.string() });
 export type DraftSent = z.infer<typeof DraftSent>;

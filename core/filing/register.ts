@@ -197,6 +197,11 @@ export class FilingRegister {
     return ids.length <= TOO_COMMON ? ids : [];
   }
 
+  /** How many people of the records bear a (folded) name, first or last. */
+  bearersOf(word: string): number {
+    return this.bearers.get(word) ?? 0;
+  }
+
   /** In how many clients' names and titles the (stemmed) word stands. */
   bearing(word: string): number {
     return this.clientsPerWord.get(word) ?? 0;

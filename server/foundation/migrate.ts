@@ -21,6 +21,7 @@ import * as timeline from './migrations/0017_timeline.ts';
 import * as doubles from './migrations/0018_doubles.ts';
 import * as upkeep from './migrations/0019_upkeep.ts';
 import * as sent from './migrations/0020_sent.ts';
+import * as addressed from './migrations/0021_misaddressed.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -43,6 +44,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0018_doubles': doubles,
   '0019_upkeep': upkeep,
   '0020_sent': sent,
+  '0021_misaddressed': addressed,
 };
 
 /** Whether migrations are still to be carried out. */

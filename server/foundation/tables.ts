@@ -173,6 +173,7 @@ export interface Rows {
     filename: string;
     mime_type: string;
     hash: Buffer;
+    from_message_id: number | null;
   };
   fee_note: {
     id: number;

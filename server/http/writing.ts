@@ -9,6 +9,7 @@ import {
   DraftSend,
   DraftSent,
   DraftView,
+  MisaddressedWarning,
   EnclosureFrom,
   EnclosureNamed,
   Fact,
@@ -33,6 +34,7 @@ import {
   throwDraft,
   viewDraft,
 } from '../writing/drafts.ts';
+import { checkDraft } from '../writing/checks.ts';
 import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
 import { dropWording, factsOfFile, saveWording, listWordings } from '../writing/facts.ts';
 import { findCorrespondents } from '../writing/people.ts';
@@ -69,6 +71,13 @@ export function writingRoutes(context: AppContext): Router {
     await restoreDraft(db, staffOf(res).id, Id.parse(req.params.id));
     res.status(204).end();
   });
+  router.get('/drafts/:id/warnings', writers, async (req, res) =>
+    reply(
+      res,
+      z.array(MisaddressedWarning),
+      await checkDraft(context, staffOf(res).id, Id.parse(req.params.id)),
+    ),
+  );
   router.post('/drafts/:id/send', writers, async (req, res) => {
     const { version, at } = DraftSend.parse(req.body);
     reply(res, DraftSent, await sendDraft(context, staffOf(res).id, Id.parse(req.params.id), version, at));

@@ -49,7 +49,8 @@ export async function beginDraft(
       file_ids: toJson('draft.file_ids', start.fileIds),
       saved_at: new Date(),
     });
-    for (const part of enclosures) await storeEnclosure(trx, id, part.filename, part.mimeType, part.content);
+    for (const part of enclosures)
+      await storeEnclosure(trx, id, part.filename, part.mimeType, part.content, begin.messageId);
     return id;
   });
 }

@@ -16,6 +16,7 @@ export async function addEnclosure(
   filename: string,
   mimeType: string,
   content: Uint8Array,
+  fromMessageId: number | null = null,
 ): Promise<void> {
   const draft = await readDraft(db, staffId, id);
   if (draft.state !== 'draft') throw new Refusal(409, 'This message is on its way already.');
@@ -25,17 +26,21 @@ export async function addEnclosure(
   );
   if (Number(before?.bytes ?? 0) + content.length > MOST_BYTES)
     throw new Refusal(413, 'Together the enclosures are larger than 25 MB, which most mail servers refuse.');
-  await storeEnclosure(db, id, filename, mimeType, content);
+  await storeEnclosure(db, id, filename, mimeType, content, fromMessageId);
   await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
 }
 
-/** Keeps an enclosure with its draft, its content once however often it is enclosed. */
+/**
+ * Keeps an enclosure with its draft, its content once however often it is enclosed.
+ * @param fromMessageId with which message it came here; null: from nobody's
+ */
 export async function storeEnclosure(
   db: Knex,
   draftId: number,
   filename: string,
   mimeType: string,
   content: Uint8Array,
+  fromMessageId: number | null,
 ): Promise<void> {
   const packed = await packRaw(content);
   await storeRaw(db, [packed]);
@@ -49,6 +54,7 @@ export async function storeEnclosure(
         .slice(0, 255) || 'enclosure',
     mime_type: /^[\w.+-]+\/[\w.+-]+$/.test(mimeType) ? mimeType.slice(0, 120) : 'application/octet-stream',
     hash: packed.hash,
+    from_message_id: fromMessageId,
   });
 }
 
@@ -74,5 +80,5 @@ export async function enclosureFromMessage(
   index: number,
 ): Promise<void> {
   const part = await messageEnclosure(db, staffId, messageId, index);
-  await addEnclosure(db, staffId, id, part.filename, part.mimeType, part.content);
+  await addEnclosure(db, staffId, id, part.filename, part.mimeType, part.content, messageId);
 }

@@ -238,6 +238,69 @@ describe('writing a message', () => {
     expect((await call('get', '/drafts')).body.map((row: { id: number }) => row.id)).to.include(draft.id);
   });
 
+  it('says once what gives pause: another client’s person, a greeting, an enclosure, a slip', async () => {
+    const other = await one(
+      firm
+        .db('address')
+        .join('client_person', 'client_person.person_id', 'address.person_id')
+        .join('person', 'person.id', 'address.person_id')
+        .join('file', 'file.client_id', 'client_person.client_id')
+        .where({ 'address.current': 1, 'file.general': 0 })
+        .whereNot('client_person.client_id', client.id)
+        .whereNotIn(
+          'address.person_id',
+          firm.db('client_person').where({ client_id: client.id }).select('person_id'),
+        )
+        .whereNotIn(
+          'address.email_key',
+          firm
+            .db('message_party')
+            .join('filing', 'filing.message_id', 'message_party.message_id')
+            .where('filing.client_id', client.id)
+            .select('email_key'),
+        )
+        .first('address.email', 'person.first_name', 'file.number', 'client_person.client_id'),
+    );
+    const draft = await begin({ how: 'new', fileId: client.fileId });
+    const warned = async () =>
+      ((await call('get', `/drafts/${draft.id}/warnings`)).body as { kind: string }[]).map(
+        ({ kind }) => kind,
+      );
+    const people = (email: string) => ({ to: [{ name: '', email }], cc: [], bcc: [] });
+    const body = (text: string) => ({
+      type: 'doc',
+      content: [{ type: 'paragraph', content: [{ type: 'text', text }] }],
+    });
+    let version = draft.version;
+    const keep = async (change: object) => {
+      const saved = await save({ ...draft, version }, change);
+      expect(saved.status, JSON.stringify(saved.body)).to.equal(200);
+      version = saved.body.version;
+    };
+    const first = client.name.split(' ')[0] ?? '';
+    await keep({ people: people(client.email), body: body(`Dear ${first},`) });
+    expect(await warned()).to.deep.equal([]);
+    await keep({ people: people(other.email), body: body('Good day') });
+    expect(await warned()).to.deep.equal(['another client']);
+    await keep({ people: people(client.email), body: body(`Dear ${other.first_name},`) });
+    expect(await warned()).to.deep.equal(
+      other.first_name.slice(0, 3) === first.slice(0, 3) ? [] : ['greeting'],
+    );
+    await keep({
+      people: people(`${client.email.slice(0, 1)}${client.email.slice(2)}`),
+      body: body('Good day'),
+    });
+    expect(await warned()).to.include('slip');
+    await keep({ people: people(client.email), body: body('Good day') });
+    await call('post', `/drafts/${draft.id}/enclosures?filename=Plan%20${other.number}.pdf`)
+      .set('Content-Type', 'application/pdf')
+      .send(Buffer.from('%PDF'));
+    expect(await warned()).to.deep.equal(['enclosure']);
+    const stranger = await signIn('ines.calder');
+    expect((await call('get', `/drafts/${draft.id}/warnings`, stranger)).status).to.equal(404);
+    await call('delete', `/drafts/${draft.id}`);
+  });
+
   it('says what is missing before anything leaves', async () => {
     const draft = await begin({ how: 'new' });
     const send = (version: number, at: string | null = null) =>

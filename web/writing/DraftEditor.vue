@@ -3,7 +3,7 @@ import { useEventListener } from '@vueuse/core';
 import { computed, onBeforeUnmount, reactive, ref } from 'vue';
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { z } from 'zod';
-import { ShownMailbox } from '../../contract/index.ts';
+import { ShownMailbox, type MisaddressedWarning } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import FormatBar from '../parts/FormatBar.vue';
 import KeyCap from '../parts/KeyCap.vue';
@@ -28,7 +28,7 @@ const desk = reactive(useDraft(id));
 const { data: boxes, problem: boxesProblem } = useLoad(z.array(ShownMailbox), () => '/mail/boxes');
 const copies = ref(false);
 const hidden = ref(false);
-const asking = ref<'later' | 'no subject' | null>(null);
+const asking = ref<'later' | 'no subject' | 'right' | null>(null);
 const dragging = ref(false);
 const showQuoted = ref(false);
 let popped = false;
@@ -80,15 +80,36 @@ async function drop(event: DragEvent) {
   dragging.value = false;
   for (const file of Array.from(event.dataTransfer?.files ?? [])) await desk.enclose(file);
 }
+/** What gives pause, and what is done all the same; each thing is asked about once. */
+const warned = ref<MisaddressedWarning[]>([]);
+const settled = new Set<string>();
+let goOn: () => void = () => undefined;
+/** Whether nothing new gives pause; else it is asked. @param again what is done when it is meant so */
+async function right(again: () => void): Promise<boolean> {
+  const found = (await desk.warnings()).filter(({ words }) => !settled.has(words));
+  if (!found.length) return true;
+  warned.value = found;
+  goOn = again;
+  asking.value = 'right';
+  return false;
+}
+function allTheSame() {
+  for (const { words } of warned.value) settled.add(words);
+  asking.value = null;
+  goOn();
+}
 async function send(anyway = false) {
   if (!desk.subject.trim() && !anyway) {
     asking.value = 'no subject';
     return;
   }
+  if (!(await right(() => void send(true)))) return;
   asking.value = null;
   if ((await desk.dispatch(null)) && apart) setTimeout(() => window.close(), 11_000);
 }
 async function sendLater(at: string) {
+  if (!(await right(() => void sendLater(at)))) return;
+  asking.value = null;
   if (await desk.dispatch(at)) await desk.load();
 }
 async function throwAway() {
@@ -212,10 +233,35 @@ const heading = computed(
         <v-btn color="primary" variant="flat" @click="send(true)">Send without</v-btn>
       </template>
     </AskDialog>
+    <AskDialog
+      :model-value="asking === 'right'"
+      :max-width="560"
+      label="Before it goes"
+      @update:model-value="(on: boolean) => on || (asking = null)"
+    >
+      <template #heading>Before it goes</template>
+      <ul class="warned">
+        <li v-for="each in warned" :key="each.words"><b class="needs">Look</b> {{ each.words }}</li>
+      </ul>
+      <template #answers>
+        <v-btn @click="asking = null">Go back to it</v-btn>
+        <v-btn color="primary" variant="flat" @click="allTheSame">It is right, send it</v-btn>
+      </template>
+    </AskDialog>
   </div>
 </template>
 
 <style scoped>
+.warned {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.warned li {
+  padding: 7px 0;
+  border-bottom: 1px solid var(--hairline);
+  overflow-wrap: anywhere;
+}
 .apart {
   height: 100vh;
 }

@@ -1,5 +1,13 @@
 import { computed, ref, type UnwrapNestedRefs } from 'vue';
-import { DraftSaved, DraftSent, DraftView, type Addressees, type FileRef } from '../../contract/index.ts';
+import { z } from 'zod';
+import {
+  DraftSaved,
+  DraftSent,
+  DraftView,
+  MisaddressedWarning,
+  type Addressees,
+  type FileRef,
+} from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import { useAutosave } from '../ui/autosave.ts';
 import { act, ApiProblem, get, send, wordsOf, upload } from '../api.ts';
@@ -65,6 +73,12 @@ export function useDraft(id: number) {
     },
   );
   const { save, unsaved } = autosave;
+
+  /** What gives pause before it leaves; empty when nothing does, or when it cannot be told now. */
+  async function warnings(): Promise<MisaddressedWarning[]> {
+    if (!(await save())) return [];
+    return get(z.array(MisaddressedWarning), `/drafts/${id}/warnings`).catch(() => []);
+  }
 
   /** Sends it off. @param at when, as an instant; null for now */
   async function dispatch(at: string | null): Promise<boolean> {
@@ -163,6 +177,7 @@ export function useDraft(id: number) {
     untouched,
     load,
     save,
+    warnings,
     dispatch,
     recall,
     throwAway,
