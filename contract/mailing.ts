@@ -133,6 +133,8 @@ export const Checks = z.object({
   order: z.array(z.number()),
   missing: z.array(z.object({ clientId: z.number(), client: z.string(), label: z.string() })),
   problems: z.array(z.string()),
+  /** What is odd and can be meant all the same. */
+  remarks: z.array(z.string()),
 });
 export type Checks = z.infer<typeof Checks>;
 

@@ -3,10 +3,13 @@ import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
 import { MailingDraft, type Checks, type Preview, type StaffMember } from '../../contract/index.ts';
 import { domainOf } from '../../core/address/address.ts';
+import { messageRemarks } from '../../core/checks/message.ts';
 import { renderMessage } from '../../core/merge/render.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
+import { fromJson } from '../foundation/json.ts';
+import { select } from '../foundation/rows.ts';
 import { accessOf, readMailbox } from '../mailserver/access.ts';
 import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
@@ -50,12 +53,73 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     ...(subjects.has('') ? ['The subject is empty.'] : []),
     ...(empty ? ['Nothing is written yet.'] : []),
   ];
+  const [first] = recipients;
+  const remarks = first ? await remarksOn(db, id, draft, first, recipients) : [];
   return {
     recipients: recipients.length,
     order: recipients.map((recipient) => recipient.clientId),
     missing,
     problems,
+    remarks,
   };
+}
+
+/** Whoever had a mailing within so many days is told of. */
+const LATELY_DAYS = 7;
+/** A subject is compared with those of so many mailings. */
+const EARLIER = 20;
+/** Clients are asked about so many at a time. */
+const CHUNK = 1000;
+
+/** What is odd in a mailing as its first recipient reads it, and whom it comes to again within days. */
+async function remarksOn(
+  db: Knex,
+  id: number,
+  draft: MailingDraft,
+  first: Recipient,
+  recipients: readonly Recipient[],
+): Promise<string[]> {
+  const { subject, text } = renderMessage(draft.subject, draft.body, first.facts);
+  const earlier = await db('mailing')
+    .whereNot({ id })
+    .whereNotNull('released_at')
+    .orderBy('released_at', 'desc')
+    .limit(EARLIER)
+    .pluck('subject');
+  const earlierSubjects = earlier.map(
+    (kept: string) => renderMessage(fromJson('mailing.subject', kept), draft.body, first.facts).subject,
+  );
+  const found = messageRemarks({
+    subject,
+    text,
+    body: draft.body,
+    earlierSubjects,
+    enclosures: 0,
+    topic: draft.topicId !== null,
+    optOut: draft.optOut,
+  });
+  const ids = recipients.map(({ clientId }) => clientId);
+  let lately = 0;
+  for (let at = 0; at < ids.length; at += CHUNK) {
+    const [row] = await select(
+      db('dispatch')
+        .whereIn('client_id', ids.slice(at, at + CHUNK))
+        .whereNotNull('mailing_id')
+        .whereNot('mailing_id', id)
+        .where('sent_at', '>', new Date(Date.now() - LATELY_DAYS * 24 * 3600_000)),
+      { clients: db.raw<number>('COUNT(DISTINCT client_id)') },
+    );
+    lately += Number(row?.clients ?? 0);
+  }
+  if (lately)
+    found.push(
+      `${lately === 1 ? 'One of them has' : `${lately} of them have`} had another mailing within the last ${LATELY_DAYS} days.`,
+    );
+  if (draft.optOut && !(await readFirm(db)).webAddress)
+    found.push(
+      'Who opts out has to write to you: the office’s address on the web stands in no setting yet, so there is no page for it.',
+    );
+  return found;
 }
 
 /** The domain a recipient's message comes from. */

@@ -123,6 +123,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
           <button type="button" class="link" @click="showClient(row.clientId)">{{ row.client }}</button>
           <span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
         </li>
+        <li v-for="words in checks.remarks" :key="words"><b class="look">Look</b> {{ words }}</li>
         <li v-if="!checks.problems.length && !missing.length">
           <b class="good">Done</b> Nothing is missing in {{ many(checks.recipients, 'message') }}.
         </li>
@@ -181,6 +182,10 @@ header {
 .found li {
   padding: 6px 0;
   border-bottom: 1px solid var(--hairline);
+}
+
+.look {
+  color: var(--ochre);
 }
 .good {
   color: var(--spruce);

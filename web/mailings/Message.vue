@@ -67,6 +67,12 @@ function insert() {
         @keydown.enter="insert"
       />
       <v-btn class="mt-3" :disabled="!field" color="primary" variant="flat" @click="insert">Put it in</v-btn>
+      <h2 class="mt-6">Below each copy</h2>
+      <v-checkbox
+        v-model="workshop.draft.optOut"
+        class="mt-1"
+        label="the firm’s address, and how to have no more of its kind"
+      />
     </aside>
   </div>
 </template>

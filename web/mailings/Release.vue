@@ -150,6 +150,9 @@ void load();
             <button type="button" class="link" @click="$emit('back')">See the checks</button>
           </li>
         </ul>
+        <ul v-if="checks.remarks.length" class="stops">
+          <li v-for="words in checks.remarks" :key="words"><b class="look">Look</b> {{ words }}</li>
+        </ul>
         <p v-if="ready" class="mt-3">
           <b class="good">Handed over</b> by {{ workshop.mailing?.handed?.by }},
           {{ workshop.mailing?.handed ? ago(workshop.mailing.handed.at) : '' }}.
@@ -256,6 +259,9 @@ dd {
 .stops {
   list-style: none;
   padding: 0;
+}
+.look {
+  color: var(--ochre);
 }
 .good {
   color: var(--spruce);
