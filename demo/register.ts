@@ -14,7 +14,8 @@ export const FIRM = {
   postal: ['The Wool Loft', 'Quillhurst', 'Q1 4LA'],
   phone: '01632 960 100',
   country: 'GB',
-  webAddress: '',
+  // As `npm start` serves it unless told otherwise.
+  webAddress: 'http://127.0.0.1:4310',
   hours: { days: [1, 2, 3, 4, 5], from: '08:30', until: '17:30' },
   holidays: [],
   numberExamples: ['QL-24052'],

@@ -417,7 +417,7 @@ describe('a forgotten password', () => {
       const maren = browserOf(app);
       await maren.signIn('maren.okell@quillhurst.example', DEMO_PASSWORD);
       await maren.ask('put', '/office/firm', {
-        before: { webAddress: '' },
+        before: { webAddress: 'http://127.0.0.1:4310' },
         after: { webAddress: 'https://clerk.quillhurst.example/' },
       });
       const email = 'petra.lund@quillhurst.example';

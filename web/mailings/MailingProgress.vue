@@ -38,7 +38,7 @@ const words = computed(() => {
     </p>
     <v-progress-linear
       v-if="!drafted"
-      class="bar"
+      class="share"
       :model-value="mailing.progress.total ? (100 * gone) / mailing.progress.total : 0"
       :aria-label="`${gone} of ${mailing.progress.total} messages sent`"
     />
@@ -69,7 +69,7 @@ const words = computed(() => {
 .name:hover {
   text-decoration: underline;
 }
-.bar {
+.share {
   border: 1px solid var(--strong);
   margin: 4px 0;
 }

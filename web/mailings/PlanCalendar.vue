@@ -151,4 +151,9 @@ li {
 .sum {
   text-align: right;
 }
+@media (max-width: 1000px) {
+  .tick:nth-child(even) {
+    display: none;
+  }
+}
 </style>

@@ -231,6 +231,17 @@ const limited = computed({
 .answers {
   max-width: 190px;
 }
+@media (max-width: 1000px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .three {
+    grid-template-columns: 1fr 1fr;
+  }
+  .three > :last-child {
+    grid-column: span 2;
+  }
+}
 .days {
   display: flex;
   flex-wrap: wrap;
