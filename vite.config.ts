@@ -19,5 +19,5 @@ export default defineConfig({
     entries: ['main.ts', '**/*.vue'],
     include: ['echarts/core', 'echarts/charts', 'echarts/components', 'echarts/renderers'],
   },
-  server: { host: '127.0.0.1', fs: { allow: [here('.')] }, proxy: { '^/api/': { target: api } } },
+  server: { host: '127.0.0.1', fs: { allow: [here('.')] }, proxy: { '^/(?:api|out)/': { target: api } } },
 });

@@ -12,6 +12,7 @@ export const Timing = z.object({
   from: z
     .string()
     .regex(/^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}$/, 'Give a day and a time.')
+    .refine((local) => Number.isFinite(Date.parse(`${local}:00Z`)), 'The calendar has no such day.')
     .nullable(),
   /** So many every so many minutes; null: one after another. */
   batch: z

@@ -188,7 +188,10 @@ export class World {
     const raw = this.received.folder('INBOX')?.read(kept) ?? Buffer.alloc(0);
     const random = seeded(`${this.settings.seed} ${deed.id} ${kept.messageId}`);
     const message = await readMessage(raw);
-    if (message.automatic && deed.kind !== 'open') return;
+    // People answer a mailing, though it says how to have no more of them; programs answer neither it nor each other.
+    const written = !/^auto-/i.test(message.headers.get('auto-submitted') ?? '');
+    const byHand = deed.kind === 'open' || deed.kind === 'follow' || (deed.kind === 'answer' && written);
+    if (message.automatic && !byHand) return;
     const now = new Date();
     switch (deed.kind) {
       case 'answer':

@@ -113,21 +113,25 @@ export class Claims {
    * Writes down that messages are about to be handed over, those that are still ours: whoever finds them later, their
    * worker being dead, knows that they may have been sent.
    */
-  private readonly handing = new GroupedWrites<number, boolean>(async (ids) => {
+  private readonly handing = new GroupedWrites<{ id: number; at: Date }, boolean>(async (rows) => {
     const { db, process } = this.context;
-    // Told apart from what another process, or this one before, wrote down of the same rows.
-    const at = new Date();
-    const ours = () =>
-      db('dispatch')
-        .whereIn('id', [...ids])
-        .where({ state: 'going', lease_owner: process });
+    const ids = rows.map(({ id }) => id);
+    const ours = () => db('dispatch').whereIn('id', ids).where({ state: 'going', lease_owner: process });
     const handed = await ours()
       .whereNull('handed_at')
       .whereRaw('lease_until > UTC_TIMESTAMP(3)')
-      .update({ handed_at: at, lease_until: inSeconds(db, LEASE_SECONDS) });
-    if (handed === ids.length) return ids.map(() => true);
-    const still = new Set<number>(await ours().where({ handed_at: at }).pluck('id'));
-    return ids.map((id) => still.has(id));
+      .update({
+        handed_at: db.raw(
+          `CASE id ${rows.map(() => 'WHEN ? THEN ?').join(' ')} END`,
+          rows.flatMap(({ id, at }) => [id, at]),
+        ),
+        lease_until: inSeconds(db, LEASE_SECONDS),
+      });
+    if (handed === rows.length) return rows.map(() => true);
+    // Some are not ours any more; or it was written down before, and the database went away before it could say so.
+    const found = await ours().whereNotNull('handed_at').select('id', 'handed_at');
+    const at = new Map(found.map((row) => [row.id, row.handed_at?.getTime()]));
+    return rows.map((row) => at.get(row.id) === row.at.getTime());
   });
 
   /** Writes down that messages were sent. */
@@ -159,7 +163,7 @@ export class Claims {
 
   /** Writes down that a message is about to be handed over. @returns whether it is still ours: else not a byte may leave */
   hand(id: number): Promise<boolean> {
-    return this.handing.ask(id);
+    return this.handing.ask({ id, at: new Date() });
   }
 
   /**
@@ -170,16 +174,11 @@ export class Claims {
     await this.sending.ask(row);
   }
 
-  /**
-   * Writes down what else became of a message, if it is still ours; tried again as {@link sent} is.
-   * @param handed whether we handed it over: what was not, and is said to be now, somebody else has
-   */
-  async change(row: { id: number }, columns: Partial<Rows['dispatch']>, handed: boolean): Promise<void> {
+  /** Writes down what else became of a message, if it is still ours; tried again as {@link sent} is. */
+  async change(row: { id: number }, columns: Partial<Rows['dispatch']>): Promise<void> {
     const { db, process } = this.context;
     await this.patiently(async () => {
-      const ours = db('dispatch').where({ id: row.id, state: 'going', lease_owner: process });
-      if (!handed) ours.whereNull('handed_at');
-      await ours.update(columns);
+      await db('dispatch').where({ id: row.id, state: 'going', lease_owner: process }).update(columns);
     });
   }
 

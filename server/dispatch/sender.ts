@@ -228,17 +228,13 @@ export class Sender {
       { dispatch: row.id, error: errorForLog(error) },
       'a message could not be composed',
     );
-    await this.claims.change(
-      row,
-      {
-        state: 'returned',
-        return_kind: 'soft',
-        answer: 'It could not be put together, so it has not been sent. Change it and send it again.',
-        lease_owner: null,
-        lease_until: null,
-      },
-      false,
-    );
+    await this.claims.change(row, {
+      state: 'returned',
+      return_kind: 'soft',
+      answer: 'It could not be put together, so it has not been sent. Change it and send it again.',
+      lease_owner: null,
+      lease_until: null,
+    });
   }
 
   private async connection(mailbox: MailboxRow): Promise<OutgoingConnection> {
@@ -259,7 +255,7 @@ export class Sender {
     const free = { lease_owner: null, lease_until: null, answer: words };
     // Without an answer to the text nobody knows whether it was taken.
     if (handed && !error.responseCode) {
-      await this.claims.change(row, { state: 'uncertain', ...free }, true);
+      await this.claims.change(row, { state: 'uncertain', ...free });
       return;
     }
     const tooLate = Date.now() - row.outgoing.since.getTime() > GIVE_UP_AFTER_SECONDS * 1000;
@@ -270,7 +266,7 @@ export class Sender {
     if (refused || tooLate) {
       const status = statusIn(words) || '5.0.0';
       const kind = returnKind(status, words);
-      await this.claims.change(row, { state: 'returned', return_kind: kind, ...free }, handed);
+      await this.claims.change(row, { state: 'returned', return_kind: kind, ...free });
       if (kind === 'hard' && refused && row.outgoing.envelope.length === 1) {
         await db('address')
           .where({ email_key: addressKey(row.to_address) })
@@ -280,15 +276,11 @@ export class Sender {
     }
     log.info({ dispatch: row.id, words }, 'delayed');
     const wait = waitBeforeNext(row.attempts + 1) * 1000 * config.waitScale;
-    await this.claims.change(
-      row,
-      {
-        state: 'delayed',
-        next_at: new Date(Date.now() + wait),
-        handed_at: null,
-        ...free,
-      },
-      handed,
-    );
+    await this.claims.change(row, {
+      state: 'delayed',
+      next_at: new Date(Date.now() + wait),
+      handed_at: null,
+      ...free,
+    });
   }
 }

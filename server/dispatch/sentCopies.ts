@@ -14,12 +14,12 @@ const CLAIM = 90;
 const RETRY = 30_000;
 /** Looked for, and written down, so many at once. */
 const TOGETHER = 20;
-/** Leases are renewed this often, in milliseconds: well within a lease, the slowest answer of a server added. */
-const RENEWED = 15_000;
 /** So long a server is given to lay what was sent into Sent itself, in milliseconds. */
 const PATIENCE = 10_000;
 
-type CopyRow = Pick<Rows['dispatch'], 'id' | 'mailbox_id' | 'message_id' | 'state'> & { raw_hash: Buffer };
+type CopyRow = Pick<Rows['dispatch'], 'id' | 'mailbox_id' | 'message_id' | 'state' | 'lease_owner'> & {
+  raw_hash: Buffer;
+};
 
 /**
  * Sees to it that each message that left lies in its mailbox's Sent folder, once: looked for there by
@@ -101,7 +101,7 @@ export class SentCopies {
         .limit(CLAIM)
         .forUpdate()
         .skipLocked()
-        .select('id', 'mailbox_id', 'message_id', 'raw_hash', 'state');
+        .select('id', 'mailbox_id', 'message_id', 'raw_hash', 'state', 'lease_owner');
       if (rows.length) {
         await trx('dispatch')
           .whereIn(
@@ -125,10 +125,12 @@ export class SentCopies {
       const client = await this.client(mailbox);
       const lock = await openFolder(client, sent.path);
       try {
-        const held = new Held(this.context, open);
         for (let at = 0; at < rows.length; at += TOGETHER) {
           const some = rows.slice(at, at + TOGETHER);
-          const there = await whichAreThere(client, some);
+          const there = await whichAreThere(
+            client,
+            some.filter(({ lease_owner }) => lease_owner === null),
+          );
           const sources = await readRaws(
             db,
             some
@@ -139,7 +141,7 @@ export class SentCopies {
           try {
             for (const row of some) {
               // A slow server may have taken so long that another process has the rest by now.
-              if (!(await held.still(row))) continue;
+              if (!(await this.stillOurs(row))) continue;
               layingOne = row;
               done.push({ row, ...(await this.settleOne(client, sent.path, row, there, sources)) });
               layingOne = null;
@@ -174,6 +176,16 @@ export class SentCopies {
       .update({ lease_owner: null, lease_until: null });
   }
 
+  /** Renews the lease of one row. @returns whether it is still to be done, and by us */
+  private async stillOurs(row: CopyRow): Promise<boolean> {
+    const { db, process } = this.context;
+    const renewed = await db('dispatch')
+      .where({ id: row.id, lease_owner: process })
+      .whereNull('sent_copy_at')
+      .update({ lease_until: inSeconds(db, LEASE_SECONDS) });
+    return renewed > 0;
+  }
+
   /** Sees to one: what is uncertain is looked for only. @returns what is to be written down of it */
   private async settleOne(
     client: ImapFlow,
@@ -182,7 +194,9 @@ export class SentCopies {
     there: ReadonlySet<string>,
     sources: ReadonlyMap<string, Buffer>,
   ): Promise<Omit<Done, 'row'>> {
-    if (there.has(row.message_id)) return { found: true, uid: null };
+    // What another process held may have been on its way into the folder: it is looked for at the last moment.
+    const late = row.lease_owner === null ? there : await whichAreThere(client, [row]);
+    if (late.has(row.message_id)) return { found: true, uid: null };
     if (row.state === 'uncertain') return { found: false, uid: null };
     const source =
       sources.get(row.raw_hash.toString('hex')) ?? (await readRaw(this.context.db, row.raw_hash));
@@ -256,36 +270,6 @@ interface Done {
   row: CopyRow;
   found: boolean;
   uid: number | null;
-}
-
-/** The lease of the rows of one mailbox, renewed for all of them now and then. */
-class Held {
-  private renewedAt = Date.now();
-  private ours: ReadonlySet<number> | null = null;
-
-  constructor(
-    private readonly context: AppContext,
-    private readonly open: ReadonlySet<CopyRow>,
-  ) {}
-
-  /** Whether a row is still to be done, and by us. */
-  async still({ id }: CopyRow): Promise<boolean> {
-    if (!this.ours || Date.now() - this.renewedAt > RENEWED) {
-      const { db, process } = this.context;
-      const own = () =>
-        db('dispatch')
-          .whereIn(
-            'id',
-            [...this.open].map((row) => row.id),
-          )
-          .where({ lease_owner: process })
-          .whereNull('sent_copy_at');
-      await own().update({ lease_until: inSeconds(db, LEASE_SECONDS) });
-      this.renewedAt = Date.now();
-      this.ours = new Set<number>(await own().pluck('id'));
-    }
-    return this.ours.has(id);
-  }
 }
 
 /** Which messages lie in the open folder already, by Message-ID: asked for all at once. */

@@ -150,7 +150,14 @@ export async function createMailing(
   { copyOf, selection }: MailingBegin,
 ): Promise<number> {
   const original = copyOf === null ? null : draftOf(await readRecord(db, copyOf));
-  const begun = original ? { ...original, name: `Copy of ${original.name}`.slice(0, 200) } : NOTHING_WRITTEN;
+  // Its first day has passed, or is not this one's.
+  const begun = original
+    ? {
+        ...original,
+        name: `Copy of ${original.name}`.slice(0, 200),
+        timing: { ...original.timing, from: null },
+      }
+    : NOTHING_WRITTEN;
   const draft = selection ? { ...begun, selection } : begun;
   return transact(db, async (trx) => {
     const [id = 0] = await trx('mailing').insert({
@@ -197,7 +204,9 @@ export async function saveMailing(
       409,
       row.state === 'draft'
         ? 'A colleague has changed this mailing meanwhile. Copy your words, then load it again.'
-        : 'This mailing has been released and cannot be changed any more.',
+        : row.state === 'ready'
+          ? 'This mailing has been handed over. Make it a draft again before you change it.'
+          : 'This mailing has been released and cannot be changed any more.',
     );
   }
   return version + 1;

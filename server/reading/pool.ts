@@ -3,7 +3,7 @@ import { Worker } from 'node:worker_threads';
 import { readHead } from '../../core/message/read.ts';
 import { NOTHING_WRITTEN, type Written } from '../../core/message/written.ts';
 import { packRaw, type RawRow } from '../foundation/sources.ts';
-import type { MessageParts } from './build.ts';
+import { buildMessage, type MessageParts } from './build.ts';
 import { packReading, type KeptReading } from './pack.ts';
 import { keptOf, type Tasks } from './tasks.ts';
 import type { Answered, Asked } from './thread.ts';
@@ -230,10 +230,22 @@ export async function unread(bytes: Uint8Array, why: string): Promise<Reading> {
   return { raw: { ...(await packRaw(bytes)), reading: packReading(kept) }, kept, written: NOTHING_WRITTEN };
 }
 
-/** Builds a message that we write, in a thread; packed to be kept. @throws when it cannot be built */
+/**
+ * Builds a message that we write in a thread, packed to be kept; here, when the threads cannot: what is ours to send is
+ * not given up for their sake.
+ * @throws when it cannot be built
+ */
 export async function buildBeside(parts: MessageParts): Promise<{ raw: Buffer; packed: RawRow }> {
-  const { raw, hash, packed } = await pool.run('build', [parts], { urgent: false });
-  return { raw: asBuffer(raw), packed: { hash: asBuffer(hash), size: raw.length, packed: asBuffer(packed) } };
+  try {
+    const { raw, hash, packed } = await pool.run('build', [parts], { urgent: false });
+    return {
+      raw: asBuffer(raw),
+      packed: { hash: asBuffer(hash), size: raw.length, packed: asBuffer(packed) },
+    };
+  } catch {
+    const raw = await buildMessage(parts);
+    return { raw, packed: await packRaw(raw) };
+  }
 }
 
 /** Reads sources side by side, in the order given. */

@@ -255,7 +255,7 @@ describe('several database nodes that are written to at once', () => {
     const workers: ChildProcess[] = [];
     try {
       await firm.sync();
-      firm.config.sendGap = MANY ? 400 : 60;
+      firm.config.sendGap = MANY ? 400 : 200;
       const id = await releaseToAll(firm, ROWS);
       for (const index of [0, 1]) workers.push((await serverProcess(firm, node(index))).child);
       const count = async (states: string[]) =>

@@ -226,7 +226,7 @@ describe('when a mailing goes', () => {
     const { id, recipients } = await saved(AT_ONCE);
     await handOver(firm.db, PETRA, id, 2);
     expect(await say(handOver(firm.db, PETRA, id, 2))).to.contain('handed over meanwhile');
-    expect(await say(saveMailing(firm.db, id, draftOf(AT_ONCE), 2))).to.contain('released');
+    expect(await say(saveMailing(firm.db, id, draftOf(AT_ONCE), 2))).to.contain('handed over');
     const maren = browserOf(app);
     await maren.signIn('maren.okell@quillhurst.example', DEMO_PASSWORD);
     const today = (await maren.ask('get', '/today')).body as { mailings: { id: number; state: string }[] };

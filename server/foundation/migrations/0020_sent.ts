@@ -35,6 +35,7 @@ const STEPS = [
   'ALTER TABLE mailing ADD KEY mailing_finished (state, finished_at)',
   // All that will leave, by time.
   'ALTER TABLE dispatch ADD KEY dispatch_mailing_due (mailing_id, state, next_at)',
+  'ALTER TABLE dispatch DROP KEY dispatch_mailing',
 ];
 
 export async function up(knex: Knex): Promise<void> {
