@@ -60,7 +60,7 @@ export const TimingAsk = z.object({ mailingId: Id, timing: Timing });
 const LaidBatch = z.object({ at: z.string(), until: z.string(), count: z.number() });
 
 /** One day of what is laid out. */
-export const LaidDay = z.object({
+const LaidDay = z.object({
   /** `2026-11-30` */
   day: z.string(),
   count: z.number(),
@@ -69,7 +69,6 @@ export const LaidDay = z.object({
   /** Messages of other mailings that leave on that day. */
   others: z.number(),
 });
-export type LaidDay = z.infer<typeof LaidDay>;
 
 /** A mailing laid out on the calendar. */
 export const TimingPlan = z.object({

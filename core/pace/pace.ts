@@ -96,7 +96,7 @@ function stretchAt(pace: Pace, { zone, holidays }: OfficeCalendar, at: number): 
 }
 
 /** At most so many messages on a day, for the answers that are to be expected of them; at least one. */
-export function mostADay({ answers }: Pace, answersIn100: number): number {
+function mostADay({ answers }: Pace, answersIn100: number): number {
   if (answers === null || answersIn100 <= 0) return Infinity;
   return Math.max(1, Math.floor((100 * answers) / answersIn100));
 }

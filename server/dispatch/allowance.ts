@@ -1,3 +1,4 @@
+import type { Knex } from 'knex';
 import type { Database, Transaction } from '../foundation/database.ts';
 
 /** Where messages follow one another faster than this, in milliseconds, what a slow round missed may be made up. */
@@ -10,18 +11,18 @@ export interface Allowed {
 }
 
 /** The gap of each mailbox. @param usual milliseconds where a mailbox has no limit of its own */
-export async function readAllowed(db: Database | Transaction, usual: number): Promise<Allowed> {
+export async function readAllowed(db: Knex, usual: number): Promise<Allowed> {
   const own = await db('mailbox').whereNotNull('per_minute').select('id', 'per_minute');
   const gaps = new Map(own.map(({ id, per_minute }) => [id, 60_000 / Math.max(1, per_minute ?? 1)]));
   return { gap: (mailboxId) => gaps.get(mailboxId) ?? usual };
 }
 
 /** Mailboxes whose next message may not leave yet. */
-export function spent(db: Database): Promise<number[]> {
-  return db('mailbox_allowance')
+export async function spent(db: Database): Promise<number[]> {
+  const ids: number[] = await db('mailbox_allowance')
     .where('free_at', '>', db.raw('UTC_TIMESTAMP(3)'))
-    .pluck('mailbox_id')
-    .then((ids: number[]) => ids);
+    .pluck('mailbox_id');
+  return ids;
 }
 
 /** In how many milliseconds the next mailbox may send again; null when all may. */

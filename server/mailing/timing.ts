@@ -91,7 +91,7 @@ export async function layOutFor(
 ): Promise<Layout> {
   const [calendar, allowed, past] = await Promise.all([
     officeCalendar(db),
-    readAllowed(db as Transaction, config.sendGap),
+    readAllowed(db, config.sendGap),
     timing.answers === null ? null : pastAnswers(db),
   ]);
   try {

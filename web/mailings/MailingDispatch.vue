@@ -58,9 +58,8 @@ async function change(path: string, body: unknown) {
   try {
     await act('POST', path, body);
     await renew();
-    if (!workshop.isDraft) return;
     // Taken back: the steps are shown again.
-    await workshop.open(props.mailing.id);
+    if (workshop.isDraft) await workshop.open(props.mailing.id);
   } catch (error) {
     problem.value = wordsOf(error);
   }
