@@ -41,6 +41,20 @@ export class Claims {
   }
 
   /**
+   * Puts back what this process claimed without coming to send it: what it was needed for failed, or the database went
+   * away before it could say that it is claimed.
+   * @param held what this process is about to send
+   */
+  async putBack(held: readonly number[]): Promise<void> {
+    const { db, process } = this.context;
+    await db('dispatch')
+      .where({ state: 'going', lease_owner: process })
+      .whereNull('handed_at')
+      .whereNotIn('id', held)
+      .update({ state: 'waiting', attempts: db.raw('attempts - 1'), lease_owner: null, lease_until: null });
+  }
+
+  /**
    * Claims what is due.
    * @param busy mailboxes that are sending already
    * @returns rows in the order in which they are to leave

@@ -55,6 +55,11 @@ export class Sender {
     return [...this.queues].filter(([, { rows }]) => rows.length >= FEW).map(([id]) => id);
   }
 
+  /** What this process is about to send, and is sending. */
+  get held(): number[] {
+    return [...this.taken];
+  }
+
   /** Whether anything is being sent. */
   get working(): boolean {
     return this.queues.size > 0;

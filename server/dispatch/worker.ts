@@ -22,6 +22,8 @@ const FOLLOW = 2000;
 export class DispatchWorker {
   private stopped = false;
   private followAt = 0;
+  /** Whether something may be claimed that nobody here sends. */
+  private astray = false;
   private round: Promise<boolean> = Promise.resolve(false);
   private wake: (() => void) | null = null;
   private deaf: (() => void) | null = null;
@@ -93,8 +95,11 @@ export class DispatchWorker {
   async work(): Promise<boolean> {
     const { db } = this.context;
     await this.claims.recover();
+    if (this.astray) await this.claims.putBack(this.sender.held);
+    this.astray = true;
     const claimed = await this.claims.claim(this.sender.busyMailboxes);
     if (claimed.length) await this.sender.sendAll(claimed);
+    this.astray = false;
     // As soon as one mailbox wants more, or after a while, what was sent is logged and more is claimed.
     if (this.sender.working)
       await Promise.race([this.sender.moreWanted(), new Promise((resolve) => setTimeout(resolve, ROUND))]);

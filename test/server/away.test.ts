@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { expect } from 'chai';
 import { startMariaDB, type PrivateMariaDB } from '../../scripts/mariadb.ts';
 import { openDatabase, perhapsDone, transact } from '../../server/foundation/database.ts';
+import { LEASE_SECONDS } from '../../server/dispatch/claims.ts';
 import { ended, expectOnceEach, releaseToAll, serverProcess, untilSettled } from './processes.ts';
 import { Way } from './way.ts';
 import { deliver, openFirm, until, type TestFirm } from './helpers.ts';
@@ -65,7 +66,8 @@ describe('a database that goes away', () => {
       deliver(firm, INES, `while-away${outage}@x.example`);
       way.away = false;
     }
-    await until('all have left', async () => (await open()) === 0, 60);
+    // What was claimed in that instant may have to wait until its lease ends.
+    await until('all have left', async () => (await open()) === 0, LEASE_SECONDS + 40);
     for (let outage = 1; outage <= 3; outage++)
       await until(
         'mail came in',
