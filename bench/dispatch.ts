@@ -61,6 +61,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
       fileChoice: 'general' as const,
       timing: AT_ONCE,
       optOut: true,
+      counted: true,
     };
     await saveMailing(db, id, { ...draft, selection: selectionOf() }, 1);
     const { order } = await checkMailing(db, id);

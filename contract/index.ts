@@ -15,6 +15,7 @@ export * from './facts.ts';
 export * from './doubles.ts';
 export * from './fees.ts';
 export * from './mailing.ts';
+export * from './results.ts';
 export * from './timing.ts';
 export * from './office.ts';
 export * from './today.ts';

@@ -22,6 +22,8 @@ export const MailingDraft = z.object({
   timing: Timing,
   /** Each copy says how to have no more of its kind. */
   optOut: z.boolean(),
+  /** Each copy tells that it was opened and which of its links were followed. */
+  counted: z.boolean(),
 });
 export type MailingDraft = z.infer<typeof MailingDraft>;
 
@@ -147,24 +149,6 @@ export const Release = z.object({
 
 /** As it was looked at by whoever hands it over. */
 export const HandOver = z.object({ version: z.number().int() });
-
-export const DispatchRow = z.object({
-  id: z.number(),
-  /** Null for the second copy of one that went to two clients who were merged since. */
-  clientId: z.number().nullable(),
-  client: z.string(),
-  address: z.string(),
-  from: z.string(),
-  state: DispatchState,
-  at: z.string().nullable(),
-  answer: z.string().nullable(),
-  answered: z.boolean(),
-  messageId: z.number().nullable(),
-});
-export type DispatchRow = z.infer<typeof DispatchRow>;
-
-export const DispatchPage = z.object({ rows: z.array(DispatchRow), total: z.number() });
-export type DispatchPage = z.infer<typeof DispatchPage>;
 
 export const Settle = z.object({ outcome: z.enum(['sent', 'send again']) });
 

@@ -88,6 +88,8 @@ export const FirmSettings = z.object({
     .max(200)
     .refine((text) => !text || /^https?:\/\/[^\s/]+\/?$/.test(text), 'Give it as https://clerk.firm.example.')
     .transform((text) => text.replace(/\/$/, '')),
+  /** Whether mailings tell that they were opened and which of their links were followed. */
+  counting: z.boolean(),
   zone: Zone,
   /** Below every signature. */
   notice: z.string().trim().max(1000),

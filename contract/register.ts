@@ -64,6 +64,7 @@ export const FIELD_LABELS: Record<string, string> = {
   interests: 'Interests',
   phones: 'Telephone',
   delivery: 'Delivery',
+  counted: 'Openings and links',
   people: 'People',
   title: 'Title',
   firstName: 'First name',
@@ -94,6 +95,8 @@ export const ClientFields = z.object({
   interests: z.array(Words(80).min(1)).max(60),
   phones: z.array(Phone).max(20),
   delivery: z.array(Delivery).max(3),
+  /** Whether openings of mailings and links followed in them may be counted. */
+  counted: z.boolean(),
   /** In order; those whom mailings to the client are addressed to are marked. */
   people: z.array(z.object({ personId: Id, role: Words(80), writes: z.boolean() })).max(300),
 });

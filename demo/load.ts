@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { addressKey } from '../core/address/address.ts';
 import type { Database, Transaction } from '../server/foundation/database.ts';
 import { noteChange } from '../server/foundation/changes.ts';
-import { writeFirm } from '../server/foundation/firm.ts';
+import { readFirm, writeFirm } from '../server/foundation/firm.ts';
 import { hashPassword } from '../server/security/passwords.ts';
 import { seal } from '../server/security/seal.ts';
 import type { WorldSettings } from '../outside/settings.ts';
@@ -289,6 +289,11 @@ async function twiceHere(trx: Transaction, clients: DemoRegister['clients']): Pr
       ...{ client_id: clients[at]?.id ?? 0, person_id: id, role: 'contact', position: 5, writes: 0 },
     });
   }
+}
+
+/** Says where the office reaches Patient Clerk. */
+export async function sayWhere(db: Database, webAddress: string): Promise<void> {
+  await writeFirm(db, { ...(await readFirm(db)), webAddress });
 }
 
 /** Points the demo mailboxes at the exchange, whose ports may differ from start to start. */

@@ -10,6 +10,11 @@ import { releaseMailing } from '../server/mailing/release.ts';
 
 const text = (words: string): DocNode => ({ type: 'text', text: words });
 const bold = (words: string): DocNode => ({ type: 'text', text: words, marks: [{ type: 'bold' }] });
+const link = (words: string, href: string): DocNode => ({
+  type: 'text',
+  text: words,
+  marks: [{ type: 'link', attrs: { href } }],
+});
 const field = (key: string, fallback = ''): DocNode => ({
   type: 'mergeField',
   attrs: { field: key, fallback },
@@ -50,7 +55,9 @@ export async function halfWritten(trx: Transaction): Promise<void> {
             text('.'),
           ),
           paragraph(
-            text('Please tell me which week would suit for a visit. If something cannot wait, ring me.'),
+            text('Please tell me which week would suit for a visit: what we shall want to see is on '),
+            link('our page for the winter round', 'https://www.quillhurst.example/winter-round'),
+            text('. If something cannot wait, ring me.'),
           ),
           paragraph(text('With kind regards')),
           paragraph(

@@ -280,5 +280,6 @@ async function visit(html: string, kind: 'open' | 'follow'): Promise<void> {
   const links = Array.from(html.matchAll(pattern), (match) => (match[1] ?? '').replaceAll('&amp;', '&'));
   if (!links.length) return;
   const asked = kind === 'open' ? links : [pick(Math.random, links)];
-  await Promise.all(asked.map((link) => fetch(link).catch(() => undefined)));
+  // Where it leads from there is none of this world.
+  await Promise.all(asked.map((link) => fetch(link, { redirect: 'manual' }).catch(() => undefined)));
 }

@@ -14,7 +14,7 @@ import {
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
-import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes } from '../demo/load.ts';
+import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes, sayWhere } from '../demo/load.ts';
 import { releaseAutumnLetter } from '../demo/mailings.ts';
 import { STAFF } from '../demo/register.ts';
 import { readKey } from '../server/foundation/config.ts';
@@ -67,6 +67,7 @@ async function begin(): Promise<void> {
   const databaseUrl = external ?? (await database()).url('patient_clerk');
   const demo = !values.empty && (!external || process.env.DEMO === 'on');
   const key = readKey(join(data, 'seal.key'));
+  const wanted = Number(process.env.PORT ?? 4310);
   await ensureDatabase(databaseUrl);
   await migrateAt(databaseUrl);
   const db = openDatabase(databaseUrl, { pool: 4 });
@@ -87,13 +88,17 @@ async function begin(): Promise<void> {
         process.env.WORLD_SPEED ?? '60',
       ]);
       await pointMailboxes(db, world.imap, world.smtp);
-      if (fresh) await releaseAutumnLetter(db, key);
+      if (fresh) {
+        // For the links in mailings.
+        await sayWhere(db, `http://127.0.0.1:${await portOrOther(wanted)}`);
+        await releaseAutumnLetter(db, key);
+      }
     }
   } finally {
     await db.destroy();
   }
   if (!values.dev) build();
-  const { port, setUpCode } = await serve(databaseUrl, Number(process.env.PORT ?? 4310));
+  const { port, setUpCode } = await serve(databaseUrl, wanted);
   const address = values.dev ? await serveWithReloading(port) : `http://127.0.0.1:${port}`;
   console.log(`\n  Patient Clerk is at      ${address}`);
   if (cluster) await tellOfCluster(databaseUrl, port + 1);

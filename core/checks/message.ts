@@ -1,4 +1,4 @@
-import { safeLink } from '../merge/render.ts';
+import { safeLink } from '../merge/html.ts';
 import type { DocNode } from '../merge/document.ts';
 
 /** A mailing's message as somebody with fresh eyes would look at it. */

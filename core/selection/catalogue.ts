@@ -192,6 +192,20 @@ export const SELECTABLE = {
     yes: 'were answered',
     no: 'were not answered',
   },
+  'mailing.opened': {
+    of: 'mailing',
+    label: 'Opened',
+    kind: 'yes or no',
+    yes: 'were opened',
+    no: 'were not seen to be opened',
+  },
+  'mailing.followed': {
+    of: 'mailing',
+    label: 'Link followed',
+    kind: 'yes or no',
+    yes: 'had a link followed',
+    no: 'had no link followed',
+  },
   'mailing.returned': {
     of: 'mailing',
     label: 'Returned',

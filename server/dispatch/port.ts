@@ -17,6 +17,7 @@ export const CLAIMED = [
   'kind',
   'mailing_id',
   'draft_id',
+  'client_id',
   'mailbox_id',
   'to_name',
   'to_address',

@@ -21,6 +21,8 @@ export const Firm = z.object({
   country: z.string().default('GB'),
   /** Where the office reaches Patient Clerk; empty while nobody has said. */
   webAddress: z.string().default(''),
+  /** Whether mailings tell that they were opened and which of their links were followed. */
+  counting: z.boolean().default(true),
   hours: WorkingHours.default({ days: [1, 2, 3, 4, 5], from: '09:00', until: '17:30' }),
   holidays: z.array(Holiday).default([]),
   /** File numbers that the pattern was learned from; the count goes on from the highest until there are files. */
@@ -40,6 +42,11 @@ export async function readFirm(db: Knex): Promise<Firm> {
   if (!row)
     throw new Error('The firm has not been set up in this database. Load the demo or a register first.');
   return Firm.parse(JSON.parse(row.value));
+}
+
+/** Where the office is reached on the web, without a slash at the end; empty while nobody has said. */
+export function webBase({ webAddress }: Firm): string {
+  return webAddress.endsWith('/') ? webAddress.slice(0, -1) : webAddress;
 }
 
 /** Whether the office has been set up in this database. */

@@ -22,6 +22,7 @@ import * as doubles from './migrations/0018_doubles.ts';
 import * as upkeep from './migrations/0019_upkeep.ts';
 import * as sent from './migrations/0020_sent.ts';
 import * as addressed from './migrations/0021_misaddressed.ts';
+import * as results from './migrations/0022_results.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -45,6 +46,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0019_upkeep': upkeep,
   '0020_sent': sent,
   '0021_misaddressed': addressed,
+  '0022_results': results,
 };
 
 /** Whether migrations are still to be carried out. */

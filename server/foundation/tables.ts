@@ -70,6 +70,7 @@ export interface Rows {
     country: string;
     note: string;
     postcode: string | null;
+    counted: Flag;
   };
   client_field_value: {
     client_id: number;
@@ -132,6 +133,9 @@ export interface Rows {
     sent_copy_at: Date | null;
     logged_message_id: number | null;
     answered_message_id: number | null;
+    opened_at: Date | null;
+    followed_at: Date | null;
+    opted_out_at: Date | null;
     refused: string | null;
     sent_uid: number | null;
   };
@@ -315,6 +319,12 @@ export interface Rows {
     evident: Flag;
     lesson: string;
   };
+  link_followed: {
+    dispatch_id: number;
+    position: number;
+    first_at: Date;
+    times: number;
+  };
   mailbox: {
     id: number;
     staff_id: number;
@@ -374,6 +384,7 @@ export interface Rows {
     file_choice: 'general' | 'latest';
     timing: string;
     opt_out: Flag;
+    counted: Flag;
     version: number;
     saved_at: Date;
     tested_at: Date | null;
@@ -761,6 +772,7 @@ declare module 'knex/types/tables.js' {
     import_run: Knex.CompositeTableType<Rows['import_run'], Written<Rows['import_run']>>;
     interest: Knex.CompositeTableType<Rows['interest'], Written<Rows['interest']>>;
     lesson: Knex.CompositeTableType<Rows['lesson'], Written<Rows['lesson']>>;
+    link_followed: Knex.CompositeTableType<Rows['link_followed'], Written<Rows['link_followed']>>;
     mailbox: Knex.CompositeTableType<Rows['mailbox'], Written<Rows['mailbox']>>;
     mailbox_allowance: Knex.CompositeTableType<Rows['mailbox_allowance'], Written<Rows['mailbox_allowance']>>;
     mailbox_colleague: Knex.CompositeTableType<Rows['mailbox_colleague'], Written<Rows['mailbox_colleague']>>;

@@ -10,6 +10,7 @@ import { filingRoutes } from './filing.ts';
 import { importRoutes } from './import.ts';
 import { mailboxRoutes } from './mailbox.ts';
 import { mailingRoutes } from './mailings.ts';
+import { countingRoutes } from './counting.ts';
 import { optOutRoutes } from './optOut.ts';
 import { officeRoutes } from './office.ts';
 import { recordsRoutes } from './records.ts';
@@ -86,6 +87,7 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   });
   app.use('/api', api);
   app.use(optOutRoutes(context));
+  app.use(countingRoutes(context));
   serveWeb(app, resolve(context.config.webDir));
   app.use(problems(context.log));
   return app;

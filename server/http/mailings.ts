@@ -1,13 +1,16 @@
 import { Router } from 'express';
 import { z } from 'zod';
 import {
+  Answers,
   Checks,
   DispatchPage,
+  DispatchQuery,
   FactInfo,
   HandOver,
   Id,
   Made,
   MailingBegin,
+  MailingResults,
   MailingRow,
   MailingSave,
   MailingSaved,
@@ -20,6 +23,7 @@ import {
   RecipientsAsk,
   Release,
   Schedule,
+  SendAgain,
   Settle,
   Timing,
   TimingAsk,
@@ -29,9 +33,12 @@ import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } 
 import { factCatalogue } from '../facts/gather.ts';
 import { listRecipients } from '../mailing/recipients.ts';
 import type { AppContext } from '../foundation/context.ts';
+import { download } from './download.ts';
 import { only, reply, staffOf } from './guard.ts';
 import { checkMailing, previewMailing, sendTest } from '../mailing/checking.ts';
-import { listDispatch, resolveUncertain } from '../mailing/progress.ts';
+import { resolveUncertain } from '../mailing/progress.ts';
+import { listAnswers, listDispatch, readResults, resultsAsCsv } from '../mailing/results.ts';
+import { sendAgain } from '../mailing/again.ts';
 import { handOver, releaseMailing, steerMailing, takeBack } from '../mailing/release.ts';
 import { readSchedule } from '../mailing/schedule.ts';
 import { changeTiming, planTiming } from '../mailing/timing.ts';
@@ -106,8 +113,26 @@ export function mailingRoutes(context: AppContext): Router {
     res.status(204).end();
   });
   router.get('/mailings/:id/dispatch', async (req, res) => {
-    const { offset, limit } = Page.parse(req.query);
-    reply(res, DispatchPage, await listDispatch(db, Id.parse(req.params.id), offset, limit));
+    const query = DispatchQuery.parse(req.query);
+    reply(res, DispatchPage, await listDispatch(db, Id.parse(req.params.id), query));
+  });
+  router.get('/mailings/:id/results', async (req, res) =>
+    reply(res, MailingResults, await readResults(db, Id.parse(req.params.id))),
+  );
+  router.get('/mailings/:id/answers', async (req, res) =>
+    reply(
+      res,
+      Answers,
+      await listAnswers(db, staffOf(res).id, Id.parse(req.params.id), Page.parse(req.query)),
+    ),
+  );
+  router.post('/mailings/:id/results/take-out', only('take lists out'), async (req, res) => {
+    const { filename, text } = await resultsAsCsv(db, staffOf(res).id, Id.parse(req.params.id));
+    download(res, filename, 'text/csv; charset=utf-8', Buffer.from(text));
+  });
+  router.post('/dispatch/:id/again', senders, async (req, res) => {
+    await sendAgain(db, staffOf(res), Id.parse(req.params.id), SendAgain.parse(req.body).address);
+    res.status(204).end();
   });
   router.post('/dispatch/:id/settle', senders, async (req, res) => {
     await resolveUncertain(db, staffOf(res), Id.parse(req.params.id), Settle.parse(req.body).outcome);

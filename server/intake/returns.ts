@@ -186,6 +186,10 @@ export async function noteAnswers(
       await trx('dispatch')
         .whereIn('message_id', ours)
         .whereNull('answered_message_id')
-        .update({ answered_message_id: idOf(answer.message) });
+        .update({
+          answered_message_id: idOf(answer.message),
+          // Whoever answers it has opened it.
+          opened_at: trx.raw('COALESCE(opened_at, ?)', [new Date()]),
+        });
   }
 }

@@ -15,6 +15,7 @@ import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { composeMessage, type Composed } from './compose.ts';
+import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 import { draftOf, readRecord } from './mailings.ts';
@@ -129,13 +130,15 @@ export function senderDomain(recipient: Recipient): string {
 
 async function composeFor(
   { db, config }: AppContext,
+  id: number,
   draft: MailingDraft,
   recipient: Recipient,
   to: { name: string; address: string },
 ): Promise<Composed> {
   const topic = draft.topicId ? await db('topic').where({ id: draft.topicId }).first('name') : undefined;
+  const firm = await readFirm(db);
   const optOut = draft.optOut
-    ? optOutWay(config.key, await readFirm(db), topic?.name ?? null, recipient.senderEmail, NOBODY)
+    ? optOutWay(config.key, firm, topic?.name ?? null, recipient.senderEmail, NOBODY)
     : null;
   return composeMessage(draft.subject, draft.body, recipient.facts, {
     from: { name: recipient.senderName, address: recipient.senderEmail },
@@ -143,6 +146,7 @@ async function composeFor(
     messageId: `${randomUUID()}@${senderDomain(recipient)}`,
     date: new Date(),
     optOut,
+    counting: draft.counted ? countingOf(config.key, firm, { mailingId: id }) : null,
   });
 }
 
@@ -158,7 +162,7 @@ export async function previewMailing(context: AppContext, id: number, clientId: 
     (row) => row.clientId === clientId,
   );
   if (!recipient) throw notFound('That recipient');
-  const composed = await composeFor(context, draft, recipient, {
+  const composed = await composeFor(context, id, draft, recipient, {
     name: recipient.name,
     address: recipient.email,
   });
@@ -194,7 +198,10 @@ export async function sendTest(
   );
   if (!recipient) throw notFound('That recipient');
   const mailbox = await readMailbox(db, recipient.mailboxId);
-  const composed = await composeFor(context, draft, recipient, { name: staff.name, address: staff.email });
+  const composed = await composeFor(context, id, draft, recipient, {
+    name: staff.name,
+    address: staff.email,
+  });
   try {
     await withConnection(accessOf(mailbox, context.config), (connection) =>
       connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),

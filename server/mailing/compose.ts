@@ -1,6 +1,7 @@
 import type { Facts } from '../../core/facts/catalogue.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import type { RawRow } from '../foundation/sources.ts';
+import type { Counting } from '../../core/merge/links.ts';
 import { buildBeside } from '../reading/pool.ts';
 import type { OptOutWay } from './optOut.ts';
 import { renderMessage, type MissingValue } from '../../core/merge/render.ts';
@@ -14,6 +15,8 @@ export interface Envelope {
   date: Date;
   /** How to opt out; null where nothing is said of it. */
   optOut: OptOutWay | null;
+  /** How it tells that it was opened; null where it does not. */
+  counting: Counting | null;
 }
 
 export interface Composed {
@@ -35,7 +38,7 @@ export async function composeMessage(
   facts: Facts,
   envelope: Envelope,
 ): Promise<Composed> {
-  const rendered = renderMessage(subject, body, facts, envelope.optOut?.footer ?? null);
+  const rendered = renderMessage(subject, body, facts, envelope.optOut?.footer ?? null, envelope.counting);
   const built = await buildBeside({
     from: envelope.from,
     to: [envelope.to],

@@ -55,6 +55,7 @@ const NOTHING_WRITTEN: MailingDraft = {
   fileChoice: 'general',
   timing: AT_ONCE,
   optOut: true,
+  counted: true,
 };
 
 function records(db: Knex) {
@@ -114,6 +115,7 @@ export function draftOf(row: MailingRecord): MailingDraft {
     fileChoice: row.file_choice,
     timing: fromJson('mailing.timing', row.timing),
     optOut: Boolean(row.opt_out),
+    counted: Boolean(row.counted),
   });
 }
 
@@ -139,6 +141,7 @@ function columns(draft: MailingDraft) {
     file_choice: draft.fileChoice,
     timing: toJson('mailing.timing', draft.timing),
     opt_out: draft.optOut,
+    counted: draft.counted,
     saved_at: new Date(),
   };
 }
@@ -190,7 +193,10 @@ export async function saveMailing(
     const now = columns(draft);
     // What somebody had as a test copy was the message as it was then.
     const same =
-      kept.subject === now.subject && kept.body === now.body && Boolean(kept.opt_out) === now.opt_out;
+      kept.subject === now.subject &&
+      kept.body === now.body &&
+      Boolean(kept.opt_out) === now.opt_out &&
+      Boolean(kept.counted) === now.counted;
     await trx('mailing')
       .where({ id })
       .update({ ...now, version: version + 1, ...(same ? {} : { tested_at: null }) });

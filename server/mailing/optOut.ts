@@ -1,11 +1,11 @@
 import { addressKey } from '../../core/address/address.ts';
 import type { OptOutFooter } from '../../core/merge/render.ts';
-import { escapeHtml } from '../../core/merge/render.ts';
+import { escapeHtml } from '../../core/merge/html.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { transact, type Database } from '../foundation/database.ts';
-import { readFirm, type Firm } from '../foundation/firm.ts';
+import { readFirm, webBase, type Firm } from '../foundation/firm.ts';
 import { select, selectFirst } from '../foundation/rows.ts';
 import { signLink, readLink } from '../security/links.ts';
 
@@ -37,7 +37,7 @@ export function optOutWay(
   const about = topic ?? 'mailings';
   const subject = `No more ${about}, please`;
   const mail = `mailto:${sender}?subject=${encodeURIComponent(subject)}`;
-  const base = firm.webAddress.endsWith('/') ? firm.webAddress.slice(0, -1) : firm.webAddress;
+  const base = webBase(firm);
   const page = base ? `${base}/out/${signLink(key, 'opt out', dispatchId)}` : null;
   const lines = [firm.name, ...firm.postal].filter(Boolean);
   return {
@@ -57,6 +57,8 @@ export function optOutWay(
 
 /** Whom a link is about: the address, and what its mailing was about. */
 interface Asked {
+  /** The copy that the link stood in. */
+  id: number;
   email: string;
   topicId: number | null;
   mailing: string;
@@ -69,7 +71,7 @@ async function askedBy({ db, config }: AppContext, token: string): Promise<Asked
   if (id === NOBODY) return 'test';
   const found = await selectFirst(
     db('dispatch').join('mailing', 'mailing.id', 'dispatch.mailing_id').where('dispatch.id', id),
-    { email: 'dispatch.to_address', topicId: 'mailing.topic_id', mailing: 'mailing.name' },
+    { id: 'dispatch.id', email: 'dispatch.to_address', topicId: 'mailing.topic_id', mailing: 'mailing.name' },
   );
   return found ?? null;
 }
@@ -142,6 +144,12 @@ async function write(
           .onConflict()
           .ignore();
     }
+    const wantsLess = (none && !now.all) || out.some((id) => !now.out.has(id));
+    if (wantsLess)
+      await trx('dispatch')
+        .where({ id: asked.id })
+        .whereNull('opted_out_at')
+        .update({ opted_out_at: new Date() });
     const people: number[] = await trx('address').where({ email_key: key }).pluck('person_id');
     for (const id of people)
       await noteAudit(trx, {

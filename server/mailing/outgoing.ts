@@ -2,6 +2,7 @@ import type { OutgoingKind } from '../dispatch/port.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { select } from '../foundation/rows.ts';
+import { countingOf } from './counting.ts';
 import { optOutWay } from './optOut.ts';
 import { openNow } from './timing.ts';
 import { composeMessage } from './compose.ts';
@@ -13,6 +14,7 @@ interface GoingMailing {
   body: string;
   released_at: Date | null;
   opt_out: number;
+  counted: number;
   topic: string | null;
 }
 
@@ -42,8 +44,13 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
         body: 'mailing.body',
         released_at: 'mailing.released_at',
         opt_out: 'mailing.opt_out',
+        counted: 'mailing.counted',
         topic: 'topic.name?',
       },
+    );
+    const clientIds = [...new Set(rows.flatMap(({ client_id }) => client_id ?? []))];
+    const uncounted = new Set<number>(
+      await db('client').whereIn('id', clientIds).where({ counted: 0 }).pluck('id'),
     );
     const mailingOf = new Map(
       found.map((mailing) => [
@@ -71,6 +78,10 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
               optOut: mailing.opt_out
                 ? optOutWay(context.config.key, firm, mailing.topic, from.address, row.id)
                 : null,
+              counting:
+                mailing.counted && !uncounted.has(row.client_id ?? 0)
+                  ? countingOf(context.config.key, firm, { dispatchId: row.id })
+                  : null,
             }),
         };
         return [[row.id, outgoing]];

@@ -1,15 +1,10 @@
 import { transact } from '../foundation/database.ts';
 import type { Knex } from 'knex';
-import {
-  DispatchState,
-  type DispatchPage,
-  type MailingProgress,
-  type StaffMember,
-} from '../../contract/index.ts';
+import { DispatchState, type MailingProgress, type StaffMember } from '../../contract/index.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { Refusal } from '../foundation/refusal.ts';
-import { countOf, groupBy, select } from '../foundation/rows.ts';
+import { groupBy, select } from '../foundation/rows.ts';
 
 /** How far a mailing is of which nothing was released. */
 export function emptyProgress(): MailingProgress {
@@ -47,55 +42,6 @@ export async function progressOf(db: Knex, ids: readonly number[]): Promise<Map<
       return [id, progress];
     }),
   );
-}
-
-/** One page of a mailing's recipients and how each fared; those that need a person come first. */
-export async function listDispatch(
-  db: Knex,
-  id: number,
-  offset: number,
-  limit: number,
-): Promise<DispatchPage> {
-  const total = await countOf(db('dispatch').where({ mailing_id: id }));
-  const page = db('dispatch')
-    .leftJoin('client', 'client.id', 'dispatch.client_id')
-    .join('mailbox', 'mailbox.id', 'dispatch.mailbox_id')
-    .join('staff', 'staff.id', 'mailbox.staff_id')
-    .where('dispatch.mailing_id', id)
-    .orderByRaw(
-      "FIELD(dispatch.state, 'uncertain', 'returned', 'delayed', 'going', 'waiting', 'sent', 'cancelled'), dispatch.answered_message_id IS NULL, client.name, dispatch.id",
-    )
-    .offset(offset)
-    .limit(limit);
-  const rows = await select(page, {
-    id: 'dispatch.id',
-    client_id: 'client.id?',
-    client: 'client.name?',
-    to_name: 'dispatch.to_name',
-    to_address: 'dispatch.to_address',
-    sender: 'staff.name',
-    state: 'dispatch.state',
-    sent_at: 'dispatch.sent_at',
-    next_at: 'dispatch.next_at',
-    answer: 'dispatch.answer',
-    answered_message_id: 'dispatch.answered_message_id',
-    logged_message_id: 'dispatch.logged_message_id',
-  });
-  return {
-    total,
-    rows: rows.map((row) => ({
-      id: row.id,
-      clientId: row.client_id,
-      client: row.client ?? row.to_name,
-      address: row.to_address,
-      from: row.sender,
-      state: row.state,
-      at: (row.sent_at ?? (row.state === 'cancelled' ? null : row.next_at))?.toISOString() ?? null,
-      answer: row.answer,
-      answered: row.answered_message_id !== null,
-      messageId: row.logged_message_id,
-    })),
-  };
 }
 
 /**

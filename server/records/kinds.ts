@@ -78,6 +78,7 @@ async function readClient(db: Knex, id: number): Promise<ClientFields | null> {
       const said = delivery.find((line) => line.kind === each);
       return { kind: each, way: said?.way ?? DELIVERY_USUAL[each], personId: said?.person_id ?? null };
     }),
+    counted: Boolean(row.counted),
     people: people.map(({ person_id, role, writes }) => ({
       personId: person_id,
       role,

@@ -2,13 +2,13 @@ import type { Writable } from 'node:stream';
 import ExcelJS from 'exceljs';
 import type { Knex } from 'knex';
 import { DateTime } from 'luxon';
-import Papa from 'papaparse';
 import type { TakeOut } from '../../contract/index.ts';
 import { ICAL } from '../../core/office/ical.ts';
 import { factsAbout, type SelectableFact } from '../../core/selection/catalogue.ts';
 import { cellWords } from '../../core/selection/cells.ts';
 import type { Selection } from '../../core/selection/tree.ts';
 import { noteAudit } from '../foundation/audit.ts';
+import { CSV_MARK, csvLines } from '../foundation/csv.ts';
 import { fromJson } from '../foundation/json.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { groupBy, select } from '../foundation/rows.ts';
@@ -92,27 +92,18 @@ async function written(to: Writable, text: string): Promise<void> {
 const plainDay = (zone: string) => (value: string) =>
   /^\d{4}-\d{2}-\d{2}$/.test(value) ? value : (DateTime.fromISO(value, { zone }).toISODate() ?? value);
 
-/**
- * What a spreadsheet would carry out (OWASP, CSV injection): an apostrophe is put before it, which a list brought in
- * here loses again. So one that stands there by itself gets another.
- */
-const FORMULA = /^'*[=+\-@\t\r].*$/s;
-
 async function writeCsv({ db, selection, ids, facts, running }: Making, to: Writable): Promise<void> {
-  const lines = (rows: (string | number)[][]) =>
-    `${Papa.unparse(rows, { escapeFormulae: FORMULA, newline: '\r\n' })}\r\n`;
   const day = plainDay(running.zone);
   // A number below nothing is no formula.
   const text = (value: Cell, fact: SelectableFact): string | number =>
     typeof value === 'number' && !fact.options.length && fact.kind !== 'yes or no'
       ? value
       : cellWords(value, { ...fact, unit: '' }, day);
-  // The mark tells spreadsheets that it is UTF-8.
-  await written(to, `\uFEFF${lines([facts.map(headOf)])}`);
+  await written(to, `${CSV_MARK}${csvLines([facts.map(headOf)])}`);
   await inChunks(ids, async (some) => {
     const keys = facts.map(({ key }) => key);
     const rows = await readCells(db, selection.subject, some, keys, running);
-    await written(to, lines(rows.map(({ cells }) => facts.map((fact, at) => text(cells[at] ?? null, fact)))));
+    await written(to, csvLines(rows.map(({ cells }) => facts.map((fact, at) => text(cells[at] ?? null, fact)))));
   });
 }
 

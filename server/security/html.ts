@@ -1,7 +1,7 @@
 import sanitizeHtml from 'sanitize-html';
 import { boundedHtml } from '../../core/message/html.ts';
 import { cut, LIMITS } from '../../core/message/limits.ts';
-import { escapeHtml } from '../../core/merge/render.ts';
+import { escapeHtml } from '../../core/merge/html.ts';
 import type { Enclosure } from '../../core/message/read.ts';
 
 /** Picture types a browser may draw; SVG is left out, as it can carry scripts. */

@@ -1,7 +1,7 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /** What a link may be for: one made for one thing opens nothing else. */
-export type LinkPurpose = 'opt out';
+export type LinkPurpose = 'opt out' | 'opened' | `link ${number}` | `trial ${number}`;
 
 const MAC_BYTES = 18;
 

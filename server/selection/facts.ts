@@ -397,6 +397,8 @@ export const FACTS: { [K in SelectableKey]: FactSql } = {
   ),
   'mailing.sent': column('mailing.sent', 'sent_at'),
   'mailing.answered': worked('mailing.answered', (at) => `(${at}.answered_message_id IS NOT NULL)`),
+  'mailing.opened': worked('mailing.opened', (at) => `(${at}.opened_at IS NOT NULL)`),
+  'mailing.followed': worked('mailing.followed', (at) => `(${at}.followed_at IS NOT NULL)`),
   'mailing.returned': worked('mailing.returned', (at) => `(${at}.state = 'returned')`),
 
   'message.from': column('message.from', 'spoken'),

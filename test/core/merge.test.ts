@@ -3,7 +3,8 @@ import { addressClients } from '../../core/checks/recipients.ts';
 import { meaningOf, waitBeforeNext } from '../../core/delivery/attempts.ts';
 import { greeting } from '../../core/merge/greeting.ts';
 import type { DocNode } from '../../core/merge/document.ts';
-import { renderMessage, safeLink } from '../../core/merge/render.ts';
+import { safeLink } from '../../core/merge/html.ts';
+import { renderMessage } from '../../core/merge/render.ts';
 import { addressKey, isAddress, nameKey } from '../../core/address/address.ts';
 import { writtenPart, snippet } from '../../core/message/written.ts';
 

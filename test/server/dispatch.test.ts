@@ -1,4 +1,3 @@
-import { AT_ONCE } from '../../contract/index.ts';
 import { selectionOf } from '../../core/selection/tree.ts';
 import { fork, type ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
@@ -11,9 +10,11 @@ import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { createMailing, saveMailing, viewMailing } from '../../server/mailing/mailings.ts';
 import { AppContext } from '../../server/foundation/context.ts';
 import { openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
+import { mailingDraft } from './drafts.ts';
 import { outgoing } from '../../server/parts.ts';
 import { checkMailing } from '../../server/mailing/checking.ts';
-import { listDispatch, resolveUncertain } from '../../server/mailing/progress.ts';
+import { resolveUncertain } from '../../server/mailing/progress.ts';
+import { listDispatch } from '../../server/mailing/results.ts';
 import { releaseMailing, steerMailing } from '../../server/mailing/release.ts';
 
 const maren: StaffMember = {
@@ -26,19 +27,15 @@ const para = (...content: MailingDraft['body'][]) => ({ type: 'paragraph', conte
 const text = (words: string) => ({ type: 'text', text: words });
 const field = (key: string, fallback = '') => ({ type: 'mergeField', attrs: { field: key, fallback } });
 
-const DRAFT: MailingDraft = {
+const DRAFT = mailingDraft({
   name: 'A word to all',
   selection: selectionOf({ fact: 'client.status', test: { op: 'one of', values: ['active'] } }),
-  topicId: null,
   subject: { type: 'doc', content: [para(text('News for '), field('client.name'))] },
   body: {
     type: 'doc',
     content: [para(text('Dear '), field('greeting', 'all'), text(',')), para(text('The gate is open.'))],
   },
-  fileChoice: 'general',
-  timing: AT_ONCE,
-  optOut: true,
-};
+});
 
 async function released(
   firm: TestFirm,
@@ -429,7 +426,7 @@ describe('crashes in mid-mailing', () => {
     const { id } = await released(firm);
     const before = new Map(received(firm));
     await steerMailing(firm.context, maren, id, 'paused');
-    const { rows } = await listDispatch(firm.db, id, 0, 2);
+    const { rows } = await listDispatch(firm.db, id, { fared: 'all', offset: 0, limit: 2 });
     const [handed, untouched] = rows;
     const past = new Date(Date.now() - 1000);
     await firm

@@ -123,6 +123,7 @@ describe('the bytes of a message', () => {
     messageId: 'fixed@firm.example',
     date: new Date('2026-11-02T10:00:00Z'),
     optOut: null,
+    counting: null,
   };
 
   it('are the same for the same words, and read back as they were meant', async () => {

@@ -2,25 +2,17 @@ import { expect } from 'chai';
 import type { Express } from 'express';
 import { simpleParser } from 'mailparser';
 import request from 'supertest';
-import { AT_ONCE, type MailingDraft } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
-import { selectionOf } from '../../core/selection/tree.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { readFirm, writeFirm } from '../../server/foundation/firm.ts';
 import { countOf } from '../../server/foundation/rows.ts';
 import { webApp } from '../../server/http/app.ts';
-import { checkMailing } from '../../server/mailing/checking.ts';
-import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
-import { releaseMailing } from '../../server/mailing/release.ts';
 import { LEDGER, outgoing } from '../../server/parts.ts';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { readLink, signLink } from '../../server/security/links.ts';
-import { MANAGER, one, openFirm, until, type TestFirm } from './helpers.ts';
+import { mailingDraft, releaseDraft } from './drafts.ts';
+import { one, openFirm, until, type TestFirm } from './helpers.ts';
 
-const words = (text: string): MailingDraft['body'] => ({
-  type: 'doc',
-  content: [{ type: 'paragraph', content: [{ type: 'text', text }] }],
-});
 const BASE = 'https://clerk.quillhurst.example';
 
 describe('opting out', () => {
@@ -40,24 +32,8 @@ describe('opting out', () => {
 
   /** Sends a mailing to everybody who may have it. @returns the rows of dispatch */
   async function sent(topicId: number | null, optOut = true) {
-    const id = await createMailing(firm.db, MANAGER, { copyOf: null });
-    const draft: MailingDraft = {
-      name: 'Winter word',
-      selection: selectionOf(),
-      topicId,
-      subject: words('A word'),
-      body: words('One copy each.'),
-      fileChoice: 'general',
-      timing: AT_ONCE,
-      optOut,
-    };
-    await saveMailing(firm.db, id, draft, 1);
-    const { order } = await checkMailing(firm.db, id);
-    await releaseMailing(firm.context, MANAGER, id, {
-      version: 2,
-      recipients: order.length,
-      untestedWhy: 'a trial',
-    });
+    const draft = mailingDraft({ name: 'Winter word', topicId, optOut });
+    const { id } = await releaseDraft(firm, draft);
     const worker = new DispatchWorker(firm.context, outgoing(firm.context));
     await until('all have gone', async () => {
       await worker.work();

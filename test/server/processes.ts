@@ -1,14 +1,9 @@
-import { AT_ONCE } from '../../contract/index.ts';
-import { selectionOf } from '../../core/selection/tree.ts';
 import { fork, type ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect } from 'chai';
-import type { MailingDraft } from '../../contract/index.ts';
-import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
-import { MANAGER, until, type TestFirm } from './helpers.ts';
-import { checkMailing } from '../../server/mailing/checking.ts';
-import { releaseMailing } from '../../server/mailing/release.ts';
+import { mailingDraft, releaseDraft } from './drafts.ts';
+import { until, type TestFirm } from './helpers.ts';
 
 /** A server process of its own for a firm. @param server the database server it talks to, when another than the firm's */
 export function serverProcess(
@@ -50,34 +45,9 @@ export async function ended(child: ChildProcess): Promise<void> {
   clearTimeout(timer);
 }
 
-const words = (text: string): MailingDraft['body'] => ({
-  type: 'doc',
-  content: [{ type: 'paragraph', content: [{ type: 'text', text }] }],
-});
-
 /** Releases a mailing to everybody, or to so many of them. @returns its number */
 export async function releaseToAll(firm: TestFirm, most = Infinity): Promise<number> {
-  const id = await createMailing(firm.db, MANAGER, { copyOf: null });
-  const draft: MailingDraft = {
-    name: 'To all',
-    selection: selectionOf(),
-    topicId: null,
-    subject: words('A word'),
-    body: words('One copy each.'),
-    fileChoice: 'general',
-    timing: AT_ONCE,
-    optOut: true,
-  };
-  await saveMailing(firm.db, id, draft, 1);
-  const { order } = await checkMailing(firm.db, id);
-  const removed = order.slice(most);
-  await saveMailing(firm.db, id, { ...draft, selection: { ...selectionOf(), removed } }, 2);
-  await releaseMailing(firm.context, MANAGER, id, {
-    version: 3,
-    recipients: order.length - removed.length,
-    untestedWhy: 'a trial',
-  });
-  return id;
+  return (await releaseDraft(firm, mailingDraft(), most)).id;
 }
 
 /** Waits until what has left of a mailing is on record and lies in Sent. */

@@ -86,6 +86,8 @@ const ASKED: Record<string, Right | null> = {
   'POST /mailings/:id/hand-over': 'prepare mailings',
   'POST /mailings/:id/take-back': 'prepare mailings',
   'POST /mailings/timing': null,
+  'POST /mailings/:id/results/take-out': 'take lists out',
+  'POST /dispatch/:id/again': 'release mailings',
   'PUT /mailings/:id/timing': 'release mailings',
   'POST /dispatch/:id/settle': 'release mailings',
   'POST /clients': 'add to the records',
@@ -274,6 +276,7 @@ describe('who may do and see what', () => {
       fileChoice: 'general',
       timing: AT_ONCE,
       optOut: true,
+      counted: true,
     };
     expect((await as('manager', 'put', `/mailings/${draft.id}`).send(save)).status).to.equal(400);
   });

@@ -266,6 +266,8 @@ class Memory {
     'mailing.topic': (row) => (this.byId('mailing', row.mailing_id)?.topic_id ?? null) as Value,
     'mailing.sent': (row) => this.day(row.sent_at),
     'mailing.answered': (row) => row.answered_message_id !== null,
+    'mailing.opened': (row) => row.opened_at !== null,
+    'mailing.followed': (row) => row.followed_at !== null,
     'mailing.returned': (row) => row.state === 'returned',
     'message.from': (row) => row.spoken as Value,
     'message.at': (row) => this.day(row.at),

@@ -1,8 +1,7 @@
 import { expect } from 'chai';
 import type { Express } from 'express';
 import { DateTime } from 'luxon';
-import { AT_ONCE, type MailingDraft, type StaffMember, type Timing } from '../../contract/index.ts';
-import { selectionOf } from '../../core/selection/tree.ts';
+import { AT_ONCE, type StaffMember, type Timing } from '../../contract/index.ts';
 import { DEMO_PASSWORD } from '../../demo/load.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { AppContext } from '../../server/foundation/context.ts';
@@ -15,6 +14,7 @@ import { readSchedule } from '../../server/mailing/schedule.ts';
 import { changeTiming, openNow, pastAnswers, planTiming } from '../../server/mailing/timing.ts';
 import { LEDGER, outgoing } from '../../server/parts.ts';
 import { browserOf } from './browserOf.ts';
+import { mailingDraft, words } from './drafts.ts';
 import { MANAGER, one, openFirm, until, type TestFirm } from './helpers.ts';
 
 const PETRA: StaffMember = {
@@ -23,20 +23,7 @@ const PETRA: StaffMember = {
   email: 'petra.lund@quillhurst.example',
   role: 'assistant',
 };
-const words = (text: string): MailingDraft['body'] => ({
-  type: 'doc',
-  content: [{ type: 'paragraph', content: [{ type: 'text', text }] }],
-});
-const draftOf = (timing: Timing): MailingDraft => ({
-  name: 'A paced word',
-  selection: selectionOf(),
-  topicId: null,
-  subject: words('A word'),
-  body: words('One copy each.'),
-  fileChoice: 'general',
-  timing,
-  optOut: true,
-});
+const draftOf = (timing: Timing) => mailingDraft({ name: 'A paced word', timing });
 const say = (work: Promise<unknown>) =>
   work.then(
     () => 'done',

@@ -1,14 +1,25 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
-import { DispatchPage, type DispatchState, type MailingView } from '../../contract/index.ts';
-import { act, wordsOf } from '../api.ts';
+import { computed, ref, watch } from 'vue';
+import {
+  DispatchPage,
+  MailingResults,
+  type DispatchRow,
+  type DispatchState,
+  type Fared,
+  type MailingView,
+} from '../../contract/index.ts';
+import { act, takeFile, wordsOf } from '../api.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
-import { about } from '../ui/live.ts';
+import { about, type Concerns } from '../ui/live.ts';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
+import AgainDialog from './AgainDialog.vue';
+import AnswersList from './AnswersList.vue';
+import { FARED_WORDS, faredLine } from './fared.ts';
+import Results from './Results.vue';
 import TimingDialog from './TimingDialog.vue';
 import MailingProgress from './MailingProgress.vue';
 import { useMailingDraft } from './mailingDraft.ts';
@@ -24,15 +35,26 @@ const workshop = useMailingDraft();
 const session = useSession();
 const { full } = useTimes();
 const offset = ref(0);
+const fared = ref<Fared>('all');
+watch(fared, () => (offset.value = 0));
+// Answers and delivery reports come as mail.
+const concerns: Concerns = { mailings: about('mailing', () => [props.mailing.id]), mail: true };
+const {
+  data: results,
+  problem: unread,
+  load: count,
+} = useLoad(MailingResults, () => `/mailings/${props.mailing.id}/results`, { concerns, moment: 2000 });
 const {
   data: page,
   problem,
   load,
 } = useLoad(
   DispatchPage,
-  () => ({ path: `/mailings/${props.mailing.id}/dispatch`, query: { offset: offset.value, limit: LIMIT } }),
-  // Answers and delivery reports come as mail.
-  { concerns: { mailings: about('mailing', () => [props.mailing.id]), mail: true } },
+  () => ({
+    path: `/mailings/${props.mailing.id}/dispatch`,
+    query: { fared: fared.value, offset: offset.value, limit: LIMIT },
+  }),
+  { concerns },
 );
 const opened = ref<number | null>(null);
 const asking = ref(false);
@@ -53,7 +75,18 @@ const gone = computed(() => {
   const { byState, total } = props.mailing.progress;
   return byState.waiting < total;
 });
-const renew = () => Promise.all([workshop.refresh(), load()]);
+const again = ref<DispatchRow | null>(null);
+/** Whether those shown can be picked out of the records. */
+const pickable = computed(() => faredLine(props.mailing.id, fared.value) !== null);
+const mayTake = computed(() => session.may('take lists out'));
+async function takeOut() {
+  try {
+    await takeFile(`/mailings/${props.mailing.id}/results/take-out`, {});
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
+const renew = () => Promise.all([workshop.refresh(), load(), count()]);
 async function change(path: string, body: unknown) {
   try {
     await act('POST', path, body);
@@ -88,52 +121,80 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
       </template>
     </div>
     <TimingDialog v-model="timing" :mailing-id="mailing.id" :timing="mailing.draft.timing" @changed="renew" />
-    <Trouble :words="problem" :retry="load" class="mt-2" />
-    <PagedTable
-      v-model:offset="offset"
-      class="mt-3"
-      :columns="COLUMNS"
-      :rows="page?.rows ?? []"
-      :row-key="(row) => row.id"
-      :total="page?.total ?? 0"
-      :limit="LIMIT"
-      what="messages"
-    >
-      <template #row="{ row }">
-        <td>
-          <router-link v-if="row.clientId" :to="`/clients/${row.clientId}`" class="client">{{
-            row.client
-          }}</router-link>
-          <span v-else class="client">{{ row.client }}</span>
-        </td>
-        <td class="quiet">{{ row.address }}</td>
-        <td>{{ row.from }}</td>
-        <td>
-          <strong :class="`state-${row.state}`">{{ WORDS[row.state] }}</strong><span
-            v-if="row.answered"
-            class="answered"
-          >
-            · answered</span
-          >
-          <p v-if="row.state === 'uncertain'">
-            <span class="quiet">The connection broke off after the text was handed over.</span><br />
-            <template v-if="maySteer"
-              ><button type="button" class="link" @click="settle(row.id, 'sent')">It was sent</button> ·
-              <button type="button" class="link" @click="settle(row.id, 'send again')">
-                Send it again
-              </button></template
+    <Trouble :words="problem || unread" :retry="renew" class="mt-2" />
+    <div class="fared mt-3">
+      <Results v-if="results" v-model="fared" :results="results" class="account" />
+      <section class="copies" :aria-label="FARED_WORDS[fared]">
+        <div class="head">
+          <h2>{{ FARED_WORDS[fared] }}</h2>
+          <span class="acts">
+            <router-link
+              v-if="pickable"
+              :to="{ path: '/selections/new', query: { mailing: mailing.id, fared } }"
+              >pick these clients out</router-link
             >
-          </p>
-        </td>
-        <td class="figures">{{ row.at ? full(row.at) : '' }}</td>
-        <td class="quiet">
-          {{ row.answer }}
-          <button v-if="row.messageId" type="button" class="link" @click="opened = row.messageId">
-            open
-          </button>
-        </td>
-      </template>
-    </PagedTable>
+            <button v-if="mayTake && fared === 'all'" type="button" class="link" @click="takeOut">
+              take the list out
+            </button>
+          </span>
+        </div>
+        <AnswersList v-if="fared === 'answered'" :mailing-id="mailing.id" />
+        <PagedTable
+          v-else
+          v-model:offset="offset"
+          :columns="COLUMNS"
+          :rows="page?.rows ?? []"
+          :row-key="(row) => row.id"
+          :total="page?.total ?? 0"
+          :limit="LIMIT"
+          what="messages"
+        >
+          <template #row="{ row }">
+            <td>
+              <router-link v-if="row.clientId" :to="`/clients/${row.clientId}`" class="client">{{
+                row.client
+              }}</router-link>
+              <span v-else class="client">{{ row.client }}</span>
+            </td>
+            <td class="quiet">{{ row.address }}</td>
+            <td>{{ row.from }}</td>
+            <td>
+              <strong :class="`state-${row.state}`">{{ WORDS[row.state] }}</strong><span
+                v-if="row.answered"
+                class="answered"
+              >
+                · answered</span
+              >
+              <p v-if="row.state === 'uncertain'">
+                <span class="quiet">The connection broke off after the text was handed over.</span><br />
+                <template v-if="maySteer"
+                  ><button type="button" class="link" @click="settle(row.id, 'sent')">It was sent</button> ·
+                  <button type="button" class="link" @click="settle(row.id, 'send again')">
+                    Send it again
+                  </button></template
+                >
+              </p>
+            </td>
+            <td class="figures">{{ row.at ? full(row.at) : '' }}</td>
+            <td class="quiet">
+              {{ row.answer }}
+              <button
+                v-if="row.state === 'returned' && maySteer"
+                type="button"
+                class="link"
+                @click="again = row"
+              >
+                send it again…
+              </button>
+              <button v-if="row.messageId" type="button" class="link" @click="opened = row.messageId">
+                open
+              </button>
+            </td>
+          </template>
+        </PagedTable>
+      </section>
+    </div>
+    <AgainDialog v-model="again" @changed="renew" />
     <MessageDialog v-model="opened" @changed="load" />
     <AskDialog v-model="asking" :max-width="420" label="Cancel the rest">
       <template #heading>Cancel what has not gone?</template>
@@ -155,6 +216,39 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
   display: flex;
   flex-direction: column;
   min-height: 0;
+}
+.fared {
+  display: grid;
+  grid-template-columns: 290px minmax(0, 1fr);
+  gap: 18px;
+  flex: 1;
+  min-height: 0;
+}
+.account {
+  overflow: auto;
+  min-height: 0;
+}
+.copies {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  gap: 12px;
+  margin-bottom: 6px;
+}
+.acts {
+  display: flex;
+  gap: 16px;
+}
+@media (max-width: 1000px) {
+  .fared {
+    grid-template-columns: 220px minmax(0, 1fr);
+    gap: 10px;
+  }
 }
 .top {
   display: flex;

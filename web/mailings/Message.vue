@@ -73,6 +73,12 @@ function insert() {
         class="mt-1"
         label="the firm’s address, and how to have no more of its kind"
       />
+      <h2 class="mt-6">Counted</h2>
+      <v-checkbox
+        v-model="workshop.draft.counted"
+        class="mt-1"
+        label="who opens it, and which links are followed"
+      />
     </aside>
   </div>
 </template>

@@ -14,6 +14,7 @@ const { record, firm } = useFirm([
   'phone',
   'country',
   'webAddress',
+  'counting',
   'zone',
   'notice',
 ]);
@@ -53,6 +54,11 @@ const domains = lines('domains');
       v-model="form.webAddress"
       label="Where the office opens Patient Clerk"
       :error-messages="errorOf('webAddress')"
+    />
+    <v-checkbox
+      v-model="form.counting"
+      class="wide"
+      label="Count which mailings are opened and which of their links are followed"
     />
     <v-textarea
       v-model="form.notice"

@@ -67,6 +67,7 @@ const EMPTY: ClientFields = {
   interests: [],
   phones: [],
   delivery: [],
+  counted: true,
   people: [],
 };
 type Whole = ClientFields & Record<string, unknown>;
@@ -150,6 +151,7 @@ const writtenFacts = computed(() => [
   { label: FIELD_LABELS.postal ?? '', value: form.postal.join('\n') || 'none yet' },
   { label: 'Country', value: form.country ? countryName(form.country) : '' },
   ...form.delivery.map(({ kind }) => ({ label: DELIVERY_KINDS[kind], value: deliveryWords(kind) })),
+  { label: FIELD_LABELS.counted ?? '', value: form.counted ? 'may be counted' : 'not counted' },
 ]);
 
 /** The client is here once more, under another number. */
@@ -242,6 +244,11 @@ async function reload() {
                   :disabled="line.way === 'none'"
                 />
               </template>
+              <v-checkbox
+                v-model="form.counted"
+                class="wide"
+                label="whether they open mailings and follow their links may be counted"
+              />
             </template>
           </Section>
           <Section v-model="changing.own" title="Fields of our own" :may="may && fields.length > 0">

@@ -8,11 +8,18 @@ import {
   useRouter,
   type RouteLocationNormalized,
 } from 'vue-router';
-import { KeptSelection, Made, SelectionPage, type SelectionColumn as Counted } from '../../contract/index.ts';
+import {
+  Fared,
+  KeptSelection,
+  Made,
+  SelectionPage,
+  type SelectionColumn as Counted,
+} from '../../contract/index.ts';
 import { ME } from '../../core/selection/evaluate.ts';
 import { explain } from '../../core/selection/explain.ts';
 import { SELECTION_VERSION, type Selection, type Subject } from '../../core/selection/tree.ts';
 import { act, ApiProblem, get, send, takeFile, wordsOf } from '../api.ts';
+import { faredLine } from '../mailings/fared.ts';
 import Trouble from '../parts/Trouble.vue';
 import LinkField from '../register/LinkField.vue';
 import { useSession } from '../session.ts';
@@ -43,16 +50,23 @@ const standing = ref(JSON.stringify(selection.value));
 const problem = ref('');
 const keeping = ref(false);
 
+/** Those whose copy of a mailing fared as is asked. */
+function lineOfMailing() {
+  const { mailing, fared } = route.query;
+  const known = Fared.safeParse(fared);
+  return Number(mailing) && known.success ? faredLine(Number(mailing), known.data) : null;
+}
 /** One that is ready made; else everybody, and for an adviser those who are theirs. */
 function begun(): Selection {
   const ready = READY.find(({ name }) => name === route.query.ready);
   if (ready) return structuredClone(ready.selection);
-  const mine = session.session?.staff.role === 'adviser';
+  const asked = lineOfMailing();
+  const mine = !asked && session.session?.staff.role === 'adviser';
   return {
     version: SELECTION_VERSION,
     subject: 'client',
-    past: false,
-    of: mine ? [{ fact: 'client.adviser', test: { op: 'one of', values: [ME] } }] : [],
+    past: asked !== null,
+    of: asked ? [asked] : mine ? [{ fact: 'client.adviser', test: { op: 'one of', values: [ME] } }] : [],
     added: [],
     removed: [],
   };
@@ -75,7 +89,9 @@ async function open() {
     problem.value = wordsOf(error);
   }
 }
-watch(() => [route.params.id, route.query.ready], open, { immediate: true });
+watch(() => [route.params.id, route.query.ready, route.query.mailing, route.query.fared], open, {
+  immediate: true,
+});
 
 const changed = computed(() => JSON.stringify(selection.value) !== standing.value);
 const title = computed(() => kept.value?.name ?? String(route.query.ready ?? 'A new selection'));

@@ -1,0 +1,55 @@
+import type { DocNode } from './document.ts';
+import { safeLink } from './html.ts';
+
+/** A text as plain text that reads well. */
+export function plain(doc: DocNode): string {
+  return `${plainBlocks(doc.content ?? [], '').trim()}\n`;
+}
+
+function plainBlocks(nodes: readonly DocNode[], indent: string): string {
+  return nodes.map((node, index) => plainBlock(node, index, indent)).join('');
+}
+
+function plainBlock(node: DocNode, index: number, indent: string): string {
+  const content = node.content ?? [];
+  switch (node.type) {
+    case 'paragraph':
+      return `${indent}${inlineText(content).replaceAll('\n', `\n${indent}`)}\n\n`;
+    case 'heading': {
+      const words = inlineText(content);
+      return `${words}\n${'-'.repeat(Math.min(words.length, 60))}\n\n`;
+    }
+    case 'bulletList':
+      return `${content.map((item) => plainItem(item, '- ', indent)).join('')}\n`;
+    case 'orderedList':
+      return `${content.map((item, at) => plainItem(item, `${at + 1}. `, indent)).join('')}\n`;
+    case 'horizontalRule':
+      return '----------\n\n';
+    case 'blockquote':
+      return plainBlocks(content, `${indent}  `);
+    default:
+      return content.length
+        ? plainBlocks(content, indent)
+        : plainBlock({ type: 'paragraph', content: [node] }, index, indent);
+  }
+}
+
+function plainItem(item: DocNode, mark: string, indent: string): string {
+  const inner = plainBlocks(item.content ?? [], `${indent}${' '.repeat(mark.length)}`)
+    .replace(/\n{2,}/g, '\n')
+    .trim();
+  return `${indent}${mark}${inner}\n`;
+}
+
+/** Text of inline nodes; a link's address follows its words unless they are the same. */
+export function inlineText(nodes: readonly DocNode[]): string {
+  return nodes
+    .map((node) => {
+      if (node.type === 'hardBreak') return '\n';
+      if (node.content) return inlineText(node.content);
+      const text = node.text ?? '';
+      const href = safeLink(String(node.marks?.find((mark) => mark.type === 'link')?.attrs?.href ?? ''));
+      return href && href.replace(/^mailto:/, '') !== text.trim() ? `${text} (${href})` : text;
+    })
+    .join('');
+}
