@@ -58,6 +58,9 @@ export async function benchDispatch(count = 2000): Promise<void> {
       topicId: null,
       subject,
       body,
+      senderId: null,
+      answersId: null,
+      eachOf: 'client' as const,
       fileChoice: 'general' as const,
       timing: AT_ONCE,
       optOut: true,
@@ -65,7 +68,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
     };
     await saveMailing(db, id, { ...draft, selection: selectionOf() }, 1);
     const { order } = await checkMailing(db, id);
-    const removed = order.slice(count);
+    const removed = order.slice(count).map((key) => Number(key.split('-')[0]));
     await saveMailing(db, id, { ...draft, selection: { ...selectionOf(), removed } }, 2);
     const sent = order.length - removed.length;
     line(

@@ -39,3 +39,6 @@ export const DocNodeSchema = z
 
 /** A whole document. */
 export const Doc = DocNodeSchema.refine(({ type }) => type === 'doc', { message: 'That is no text.' });
+
+/** A picture that is kept here, by the hash of its bytes (SHA-256, hexadecimal). */
+export const PictureKept = z.object({ hash: z.string().regex(/^[0-9a-f]{64}$/) });

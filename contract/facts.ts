@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { FACT_KINDS } from '../core/facts/catalogue.ts';
+import { FACT_KINDS, FACT_SOURCES } from '../core/facts/catalogue.ts';
 
 /** A fact that can be known of a record and put into a message. */
 export const FactInfo = z.object({
@@ -8,6 +8,8 @@ export const FactInfo = z.object({
   kind: z.enum(FACT_KINDS),
   /** Of numbers; else empty. */
   unit: z.string(),
+  /** Of whom it is known. */
+  source: z.enum(FACT_SOURCES),
 });
 export type FactInfo = z.infer<typeof FactInfo>;
 

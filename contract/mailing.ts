@@ -9,6 +9,10 @@ export const FileChoice = z.enum(['general', 'latest']);
 export const MailingState = z.enum(['draft', 'ready', 'going', 'paused', 'finished', 'cancelled']);
 export type MailingState = z.infer<typeof MailingState>;
 
+/** Who gets a copy: one person of each client, one of each household, or each person who takes mailings. */
+export const EachOf = z.enum(['client', 'household', 'person']);
+export type EachOf = z.infer<typeof EachOf>;
+
 export const MailingDraft = z.object({
   name: z.string().trim().min(1, 'Give the mailing a name.').max(200, 'At most 200 letters.'),
   selection: Selection.refine(({ subject }) => subject === 'client', {
@@ -18,6 +22,11 @@ export const MailingDraft = z.object({
   topicId: Id.nullable(),
   subject: DocNodeSchema,
   body: DocNodeSchema,
+  /** The mailbox it comes from; null: that of each client's adviser. */
+  senderId: Id.nullable(),
+  /** The mailbox that answers go to; null: whoever it comes from. */
+  answersId: Id.nullable(),
+  eachOf: EachOf,
   fileChoice: FileChoice,
   timing: Timing,
   /** Each copy says how to have no more of its kind. */
@@ -71,7 +80,12 @@ export const MailingView = MailingRow.extend({
 });
 export type MailingView = z.infer<typeof MailingView>;
 
+/** Names a copy before it is released: the client, and the person it is addressed to. */
+export const RecipientKey = z.string().regex(/^\d{1,10}-\d{1,10}$/);
+
 export const RecipientRow = z.object({
+  /** Of this copy among the mailing's. */
+  key: RecipientKey,
   clientId: z.number(),
   client: z.string(),
   to: z.string(),
@@ -90,6 +104,7 @@ export const LeftOut = z.object({
     'email returned undelivered',
     'same address as another recipient',
     'nobody to send as',
+    'lives with another recipient',
     'takes mailings by post',
     'takes no mailings',
     'taken out by hand',
@@ -98,11 +113,11 @@ export const LeftOut = z.object({
 });
 export type LeftOut = z.infer<typeof LeftOut>;
 
+/** What decides who gets a mailing, as it stands on the screen. */
 export const RecipientsAsk = Page.extend({
   mailingId: Id,
-  selection: Selection,
-  topicId: Id.nullable(),
-  fileChoice: FileChoice,
+  ...MailingDraft.pick({ selection: true, topicId: true, senderId: true, eachOf: true, fileChoice: true })
+    .shape,
 });
 
 export const Recipients = z.object({
@@ -113,10 +128,14 @@ export const Recipients = z.object({
 });
 export type Recipients = z.infer<typeof Recipients>;
 
-export const PreviewAsk = z.object({ clientId: Id });
+export const PreviewAsk = z.object({ key: RecipientKey });
+
+/** To whom a test copy goes, instead of the recipient. */
+export const TestAsk = PreviewAsk.extend({ staffId: Id.optional() });
 
 /** The message as this recipient will read it: the very bytes, and what is missing in them. */
 export const Preview = z.object({
+  key: RecipientKey,
   clientId: z.number(),
   client: z.string(),
   from: z.string(),
@@ -125,6 +144,8 @@ export const Preview = z.object({
   html: z.string(),
   text: z.string(),
   size: z.number(),
+  /** The message as it would leave, as far as it is text. */
+  source: z.string(),
   missing: z.array(z.object({ field: z.string(), label: z.string(), place: z.string() })),
 });
 export type Preview = z.infer<typeof Preview>;
@@ -132,13 +153,28 @@ export type Preview = z.infer<typeof Preview>;
 /** What the checks find over all recipients. */
 export const Checks = z.object({
   recipients: z.number(),
-  order: z.array(z.number()),
-  missing: z.array(z.object({ clientId: z.number(), client: z.string(), label: z.string() })),
+  order: z.array(RecipientKey),
+  missing: z.array(
+    z.object({ key: RecipientKey, clientId: z.number(), client: z.string(), label: z.string() }),
+  ),
   problems: z.array(z.string()),
   /** What is odd and can be meant all the same. */
   remarks: z.array(z.string()),
 });
 export type Checks = z.infer<typeof Checks>;
+
+/** What goes with every copy. */
+export const MailingEnclosure = z.object({ id: z.number(), filename: z.string(), size: z.number() });
+export type MailingEnclosure = z.infer<typeof MailingEnclosure>;
+
+/** A mailbox that mailings may come from, or answers go to: verified, and its owner's or the office's. */
+export const MailingSender = z.object({
+  id: z.number(),
+  name: z.string(),
+  address: z.string(),
+  shared: z.boolean(),
+});
+export type MailingSender = z.infer<typeof MailingSender>;
 
 export const Release = z.object({
   version: z.number().int(),

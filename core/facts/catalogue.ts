@@ -15,8 +15,22 @@ export const FACT_KINDS = [
 ] as const;
 export type FactKind = (typeof FACT_KINDS)[number];
 
+/** What a text may be repeated for. */
+export const ROWS = ['fee notes', 'files', 'people'] as const;
+export type RowsOf = (typeof ROWS)[number];
+
 /** Where a fact comes from. */
-export type FactSource = 'recipient' | 'client' | 'person' | 'file' | 'adviser' | 'firm' | 'field';
+export const FACT_SOURCES = [
+  'recipient',
+  'client',
+  'person',
+  'file',
+  'adviser',
+  'firm',
+  'field',
+  ...ROWS,
+] as const;
+export type FactSource = (typeof FACT_SOURCES)[number];
 
 /** Something that can be known of a record: what may be merged into a message, or shown of a client. */
 export interface FactInfo {
@@ -31,23 +45,58 @@ export interface FactInfo {
 /** The facts of one record in words, by key. A missing or empty value is reported, never printed as a blank. */
 export type Facts = Readonly<Record<string, string>>;
 
-const text = <K extends string>(key: K, label: string, source: FactSource) =>
-  ({ key, label, kind: 'text', unit: '', source }) as const;
+/** All that is known of one record: facts in words, and of what there are several, each. */
+export interface Known {
+  words: Facts;
+  /** What is behind the words: a day as `2026-05-03`, a number as `1200.5`. */
+  values?: Facts;
+  rows?: Readonly<Partial<Record<RowsOf, readonly Known[]>>>;
+}
+
+const fact =
+  <K extends FactKind>(kind: K, unit = '') =>
+  <N extends string>(key: N, label: string, source: FactSource) =>
+    ({ key, label, kind, unit, source }) as const;
+const text = fact('text');
+const day = fact('date');
 
 /** What is known of every firm's records; its own fields join them ({@link fieldFact}). */
 export const BUILT_IN_FACTS = [
   text('greeting', 'Greeting', 'recipient'),
   text('client.name', 'Client name', 'client'),
+  text('client.address', 'Name and postal address', 'client'),
   text('client.place', 'Place', 'client'),
   text('client.service', 'Service', 'client'),
+  text('person.title', 'Title', 'person'),
   text('person.firstName', 'First name', 'person'),
   text('person.lastName', 'Last name', 'person'),
   text('file.number', 'File number', 'file'),
   text('file.title', 'File title', 'file'),
+  text('file.stage', 'Stage', 'file'),
   text('adviser.name', 'Adviser', 'adviser'),
   text('adviser.email', 'Adviser’s email', 'adviser'),
   text('adviser.phone', 'Adviser’s telephone', 'adviser'),
+  text('adviser.title', 'What the adviser is', 'adviser'),
   text('firm.name', 'Firm', 'firm'),
+  text('firm.address', 'The firm’s postal address', 'firm'),
+  text('firm.phone', 'The firm’s telephone', 'firm'),
+  day('today', 'Today’s date', 'firm'),
+] as const satisfies readonly FactInfo[];
+
+/** What is known of each thing that a text is repeated for. */
+export const ROW_FACTS = [
+  text('row.number', 'Number', 'fee notes'),
+  text('row.words', 'What for', 'fee notes'),
+  day('row.issued', 'Day issued', 'fee notes'),
+  day('row.due', 'Day due', 'fee notes'),
+  fact('money')('row.amount', 'Amount', 'fee notes'),
+  text('row.fileNumber', 'File number', 'files'),
+  text('row.title', 'Title', 'files'),
+  text('row.stage', 'Stage', 'files'),
+  day('row.opened', 'Day opened', 'files'),
+  text('row.name', 'Name', 'people'),
+  text('row.role', 'Role', 'people'),
+  text('row.email', 'Email', 'people'),
 ] as const satisfies readonly FactInfo[];
 
 /** A fact without a value of its own does not compile where facts are gathered. */

@@ -1,5 +1,6 @@
-import type { Facts } from '../facts/catalogue.ts';
-import { MERGE_FIELD, type DocNode } from './document.ts';
+import type { Known } from '../facts/catalogue.ts';
+import type { DocNode } from './document.ts';
+import { fill } from './fill.ts';
 import { renderMessage } from './render.ts';
 
 /** A message written to particular people: its own words, the signature below, and what it is about below that. */
@@ -24,7 +25,7 @@ export interface RenderedLetter {
  */
 export function renderLetter({ body, signature, quoted, plain }: Letter): RenderedLetter {
   const empty: DocNode = { type: 'doc', content: [] };
-  const words = renderMessage(empty, body, {}).text.trimEnd();
+  const words = renderMessage(empty, body, { words: {} }).text.trimEnd();
   const text = [words, signature && `-- \n${signature}`, quoted].filter(Boolean).join('\n\n');
   if (plain) return { text: `${text}\n`, html: null };
   const below: DocNode[] = [
@@ -32,7 +33,7 @@ export function renderLetter({ body, signature, quoted, plain }: Letter): Render
     ...(quoted ? [{ type: 'blockquote', content: quoted.split(/\n{2,}/).map(paragraph) }] : []),
   ];
   const whole = { ...body, content: [...(body.content ?? []), ...below] };
-  return { text: `${text}\n`, html: renderMessage(empty, whole, {}).html };
+  return { text: `${text}\n`, html: renderMessage(empty, whole, { words: {} }).html };
 }
 
 /** Text as a paragraph, its line ends kept. */
@@ -81,22 +82,9 @@ export function referencesFor(parent: {
 /** Puts facts in the place of merge fields, for good; what has no value is named in square brackets. */
 export function fillIn(
   doc: DocNode,
-  facts: Facts,
+  known: Known,
   labelOf: (key: string) => string,
 ): { doc: DocNode; missing: string[] } {
-  const missing = new Set<string>();
-  const fill = (node: DocNode): DocNode => {
-    if (node.type === MERGE_FIELD) {
-      const field = String(node.attrs?.field ?? '');
-      const value = facts[field]?.trim() || String(node.attrs?.fallback ?? '').trim();
-      if (!value) missing.add(labelOf(field));
-      return {
-        type: 'text',
-        text: value || `[${labelOf(field)}]`,
-        ...(node.marks ? { marks: node.marks } : {}),
-      };
-    }
-    return node.content ? { ...node, content: node.content.map(fill) } : node;
-  };
-  return { doc: fill(doc), missing: [...missing] };
+  const filled = fill(doc, known, (field) => `[${labelOf(field)}]`);
+  return { doc: filled.doc, missing: [...new Set(filled.missing.map(({ field }) => labelOf(field)))] };
 }

@@ -1,4 +1,4 @@
-import type { DocNode } from './document.ts';
+import { PICTURE, type DocNode } from './document.ts';
 import { safeLink } from './html.ts';
 
 /** A text as plain text that reads well. */
@@ -23,6 +23,10 @@ function plainBlock(node: DocNode, index: number, indent: string): string {
       return `${content.map((item) => plainItem(item, '- ', indent)).join('')}\n`;
     case 'orderedList':
       return `${content.map((item, at) => plainItem(item, `${at + 1}. `, indent)).join('')}\n`;
+    case 'table':
+      return `${plainTable(content, indent)}\n`;
+    case PICTURE:
+      return node.attrs?.alt ? `${indent}[${String(node.attrs.alt)}]\n\n` : '';
     case 'horizontalRule':
       return '----------\n\n';
     case 'blockquote':
@@ -32,6 +36,34 @@ function plainBlock(node: DocNode, index: number, indent: string): string {
         ? plainBlocks(content, indent)
         : plainBlock({ type: 'paragraph', content: [node] }, index, indent);
   }
+}
+
+/** No column is padded wider. */
+const WIDEST = 40;
+
+/** A table in columns that stand below each other. */
+function plainTable(rows: readonly DocNode[], indent: string): string {
+  const cells = rows.map((row) =>
+    (row.content ?? []).map((cell) =>
+      plainBlocks(cell.content ?? [], '')
+        .split('\n')
+        .map((line) => line.trim())
+        .filter(Boolean)
+        .join(', '),
+    ),
+  );
+  const widths: number[] = [];
+  for (const row of cells)
+    row.forEach((cell, at) => (widths[at] = Math.max(widths[at] ?? 0, Math.min(cell.length, WIDEST))));
+  return cells
+    .map(
+      (row) =>
+        `${indent}${row
+          .map((cell, at) => cell.padEnd(widths[at] ?? 0))
+          .join('  ')
+          .trimEnd()}\n`,
+    )
+    .join('');
 }
 
 function plainItem(item: DocNode, mark: string, indent: string): string {

@@ -1,14 +1,9 @@
-import type { Facts } from '../facts/catalogue.ts';
-import { MERGE_FIELD, type DocNode } from './document.ts';
+import type { Known } from '../facts/catalogue.ts';
+import type { DocNode } from './document.ts';
+import { fill, type MissingValue } from './fill.ts';
 import { blocks, escapeHtml, page } from './html.ts';
 import { countedLinks, type Counting } from './links.ts';
 import { inlineText, plain } from './plain.ts';
-
-/** A merge field that had neither a value nor a fallback, and the words around it. */
-export interface MissingValue {
-  field: string;
-  place: string;
-}
 
 export interface Rendered {
   subject: string;
@@ -33,36 +28,23 @@ export interface OptOutFooter {
 export function renderMessage(
   subject: DocNode,
   body: DocNode,
-  facts: Facts,
+  known: Known,
   footer: OptOutFooter | null = null,
   counting: Counting | null = null,
 ): Rendered {
-  const missing: MissingValue[] = [];
-  const filled = fill(body, facts, missing, []);
-  const line = inlineText(fill(subject, facts, missing, []).content ?? [])
+  const { doc: filled, missing } = fill(body, known);
+  const first = fill(subject, known);
+  const line = inlineText(first.doc.content ?? [])
     .replace(/[\r\n]+/g, ' ')
     .trim();
   const words = blocks(filled.content ?? [], counting ? countedLinks(body, counting) : undefined);
   const html = page(line, words + (footer ? footerHtml(footer) : '') + (counting ? markHtml(counting) : ''));
-  return { subject: line, html, text: plain(filled) + (footer ? footerText(footer) : ''), missing };
-}
-
-/** Replaces every merge field by its value, noting what is missing and where. */
-function fill(node: DocNode, facts: Facts, missing: MissingValue[], siblings: readonly DocNode[]): DocNode {
-  if (node.type === MERGE_FIELD) {
-    const field = String(node.attrs?.field ?? '');
-    const fallback = String(node.attrs?.fallback ?? '');
-    const value = facts[field]?.trim() || fallback.trim();
-    if (!value) missing.push({ field, place: around(siblings, node) });
-    return { type: 'text', text: value, ...(node.marks ? { marks: node.marks } : {}) };
-  }
-  const content = node.content;
-  return content ? { ...node, content: content.map((child) => fill(child, facts, missing, content)) } : node;
-}
-
-function around(siblings: readonly DocNode[], node: DocNode): string {
-  const words = siblings.map((sibling) => (sibling === node ? '…' : (sibling.text ?? ''))).join('');
-  return words.trim().slice(0, 60);
+  return {
+    subject: line,
+    html,
+    text: plain(filled) + (footer ? footerText(footer) : ''),
+    missing: [...missing, ...first.missing],
+  };
 }
 
 function footerHtml({ words, link, lines }: OptOutFooter): string {

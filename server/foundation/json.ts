@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { ROWS, type Known } from '../../core/facts/catalogue.ts';
 import { Addressees } from '../../contract/writing.ts';
 import { Doc, DocNodeSchema } from '../../contract/document.ts';
 import { MessageState } from '../../contract/correspondence.ts';
@@ -6,6 +7,13 @@ import { Evidence, Likelihood, SortingGroup } from '../../contract/filing.ts';
 import { ImportColumns } from '../../contract/import.ts';
 import { Selection } from '../../contract/selection.ts';
 import { Timing } from '../../contract/timing.ts';
+
+const Words = z.record(z.string(), z.string());
+const KnownFacts: z.ZodType<Known> = z.object({
+  words: Words,
+  values: Words.optional(),
+  rows: z.partialRecord(z.enum(ROWS), z.array(z.lazy(() => KnownFacts))).optional(),
+}) as z.ZodType<Known>;
 
 const Ids = z.array(z.number().int());
 
@@ -66,7 +74,11 @@ const COLUMNS = {
   'mailing.subject': DocNodeSchema,
   'mailing.body': DocNodeSchema,
   'mailing.timing': Timing,
-  'dispatch.facts': z.record(z.string(), z.string()),
+  'dispatch.facts': z.preprocess(
+    // Until rows were known there were words alone.
+    (kept) => (kept && typeof kept === 'object' && 'words' in kept ? kept : { words: kept }),
+    KnownFacts,
+  ) as unknown as z.ZodType<Known, Known>,
 };
 type JsonColumn = keyof typeof COLUMNS;
 type Held<C extends JsonColumn> = z.output<(typeof COLUMNS)[C]>;

@@ -23,6 +23,7 @@ import * as upkeep from './migrations/0019_upkeep.ts';
 import * as sent from './migrations/0020_sent.ts';
 import * as addressed from './migrations/0021_misaddressed.ts';
 import * as results from './migrations/0022_results.ts';
+import * as writing from './migrations/0023_writing.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -47,6 +48,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0020_sent': sent,
   '0021_misaddressed': addressed,
   '0022_results': results,
+  '0023_writing': writing,
 };
 
 /** Whether migrations are still to be carried out. */

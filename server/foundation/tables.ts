@@ -378,6 +378,9 @@ export interface Rows {
     state: 'draft' | 'ready' | 'going' | 'paused' | 'finished' | 'cancelled';
     owner_id: number;
     topic_id: number | null;
+    sender_id: number | null;
+    answers_id: number | null;
+    each_of: 'client' | 'household' | 'person';
     selection_id: number;
     subject: string;
     body: string;
@@ -394,6 +397,13 @@ export interface Rows {
     released_by: number | null;
     untested_why: string | null;
     finished_at: Date | null;
+  };
+  mailing_enclosure: {
+    id: number;
+    mailing_id: number;
+    filename: string;
+    mime_type: string;
+    hash: Buffer;
   };
   mail_change: {
     id: number;
@@ -555,6 +565,12 @@ export interface Rows {
     number_key: string;
     purpose: string;
     position: number;
+  };
+  picture: {
+    hash: Buffer;
+    mime_type: string;
+    made_at: Date;
+    made_by: number | null;
   };
   preference: {
     staff_id: number;
@@ -778,6 +794,7 @@ declare module 'knex/types/tables.js' {
     mailbox_colleague: Knex.CompositeTableType<Rows['mailbox_colleague'], Written<Rows['mailbox_colleague']>>;
     mailbox_server: Knex.CompositeTableType<Rows['mailbox_server'], Written<Rows['mailbox_server']>>;
     mailing: Knex.CompositeTableType<Rows['mailing'], Written<Rows['mailing']>>;
+    mailing_enclosure: Knex.CompositeTableType<Rows['mailing_enclosure'], Written<Rows['mailing_enclosure']>>;
     mail_change: Knex.CompositeTableType<Rows['mail_change'], Written<Rows['mail_change']>>;
     mail_undone: Knex.CompositeTableType<Rows['mail_undone'], Written<Rows['mail_undone']>>;
     many_change: Knex.CompositeTableType<Rows['many_change'], Written<Rows['many_change']>>;
@@ -796,6 +813,7 @@ declare module 'knex/types/tables.js' {
       Written<Rows['person_field_value']>
     >;
     phone: Knex.CompositeTableType<Rows['phone'], Written<Rows['phone']>>;
+    picture: Knex.CompositeTableType<Rows['picture'], Written<Rows['picture']>>;
     preference: Knex.CompositeTableType<Rows['preference'], Written<Rows['preference']>>;
     raw: Knex.CompositeTableType<Rows['raw'], Written<Rows['raw']>>;
     raw_piece: Knex.CompositeTableType<Rows['raw_piece'], Written<Rows['raw_piece']>>;

@@ -60,7 +60,9 @@ export function webApp(context: AppContext, entries: readonly LedgerKind[]): exp
   api.use(sameOrigin);
   // An enclosure may be JSON itself, a list anything: their routes take the bytes as they are.
   const json = express.json({ limit: '2mb' });
-  api.use((req, res, next) => (/\/(?:enclosures|imports)$/.test(req.path) ? next() : json(req, res, next)));
+  api.use((req, res, next) =>
+    /\/(?:enclosures|imports|pictures)$/.test(req.path) ? next() : json(req, res, next),
+  );
   api.use((_req, res, next) => {
     res.set('Cache-Control', 'no-store');
     next();

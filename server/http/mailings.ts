@@ -1,19 +1,22 @@
-import { Router } from 'express';
+import express, { Router } from 'express';
 import { z } from 'zod';
 import {
   Answers,
   Checks,
   DispatchPage,
   DispatchQuery,
+  EnclosureNamed,
   FactInfo,
   HandOver,
   Id,
   Made,
   MailingBegin,
+  MailingEnclosure,
   MailingResults,
   MailingRow,
   MailingSave,
   MailingSaved,
+  MailingSender,
   MailingSteer,
   MailingView,
   Page,
@@ -25,13 +28,15 @@ import {
   Schedule,
   SendAgain,
   Settle,
+  TestAsk,
   Timing,
   TimingAsk,
   TimingPlan,
 } from '../../contract/index.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } from '../mailing/mailings.ts';
 import { factCatalogue } from '../facts/gather.ts';
-import { listRecipients } from '../mailing/recipients.ts';
+import { enclose, listEnclosures, takeOff } from '../mailing/enclosures.ts';
+import { listRecipients, listSenders } from '../mailing/recipients.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { download } from './download.ts';
 import { only, reply, staffOf } from './guard.ts';
@@ -52,6 +57,9 @@ export function mailingRoutes(context: AppContext): Router {
   router.get('/facts/known', async (_req, res) => reply(res, z.array(FactInfo), await factCatalogue(db)));
   router.post('/mailings/recipients', async (req, res) =>
     reply(res, Recipients, await listRecipients(db, RecipientsAsk.parse(req.body))),
+  );
+  router.get('/mailings/senders', async (_req, res) =>
+    reply(res, z.array(MailingSender), await listSenders(db)),
   );
   router.get('/mailings', async (req, res) => {
     const { offset, limit } = Page.parse(req.query);
@@ -80,11 +88,29 @@ export function mailingRoutes(context: AppContext): Router {
     reply(
       res,
       Preview,
-      await previewMailing(context, Id.parse(req.params.id), PreviewAsk.parse(req.query).clientId),
+      await previewMailing(context, Id.parse(req.params.id), PreviewAsk.parse(req.query).key),
     ),
   );
   router.post('/mailings/:id/test', writers, async (req, res) => {
-    await sendTest(context, staffOf(res), Id.parse(req.params.id), PreviewAsk.parse(req.body).clientId);
+    await sendTest(context, staffOf(res), Id.parse(req.params.id), TestAsk.parse(req.body));
+    res.status(204).end();
+  });
+  router.get('/mailings/:id/enclosures', async (req, res) =>
+    reply(res, z.array(MailingEnclosure), await listEnclosures(db, Id.parse(req.params.id))),
+  );
+  router.post(
+    '/mailings/:id/enclosures',
+    writers,
+    express.raw({ type: () => true, limit: '11mb' }),
+    async (req, res) => {
+      const { filename, type } = EnclosureNamed.parse(req.query);
+      const content = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
+      await enclose(db, Id.parse(req.params.id), { filename, type, content });
+      res.status(204).end();
+    },
+  );
+  router.delete('/mailings/:id/enclosures/:enclosure', writers, async (req, res) => {
+    await takeOff(db, Id.parse(req.params.id), Id.parse(req.params.enclosure));
     res.status(204).end();
   });
   router.post('/mailings/:id/release', senders, async (req, res) => {

@@ -17,6 +17,7 @@ import {
   Id,
   Made,
   OfFile,
+  PictureKept,
   PeopleQuery,
   Wording,
   WordingDraft,
@@ -35,6 +36,7 @@ import {
   viewDraft,
 } from '../writing/drafts.ts';
 import { checkDraft } from '../writing/checks.ts';
+import { keepPicture, readPicture } from '../writing/pictures.ts';
 import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
 import { dropWording, factsOfFile, saveWording, listWordings } from '../writing/facts.ts';
 import { findCorrespondents } from '../writing/people.ts';
@@ -105,6 +107,19 @@ export function writingRoutes(context: AppContext): Router {
   router.delete('/drafts/:id/enclosures/:enclosure', writers, async (req, res) => {
     await dropEnclosure(db, staffOf(res).id, Id.parse(req.params.id), Id.parse(req.params.enclosure));
     res.status(204).end();
+  });
+  router.post('/pictures', writers, express.raw({ type: () => true, limit: '4mb' }), async (req, res) => {
+    const content = Buffer.isBuffer(req.body) ? req.body : Buffer.alloc(0);
+    reply(res, PictureKept, { hash: await keepPicture(db, staffOf(res).id, content) });
+  });
+  router.get('/pictures/:hash', async (req, res) => {
+    const { type, content } = await readPicture(db, PictureKept.shape.hash.parse(req.params.hash));
+    res.set({
+      'Cache-Control': 'private, max-age=31536000, immutable',
+      'X-Content-Type-Options': 'nosniff',
+      'Content-Security-Policy': "default-src 'none'; sandbox",
+    });
+    res.type(type).send(content);
   });
   router.get('/correspondents', async (req, res) => {
     const { q, file } = PeopleQuery.parse(req.query);

@@ -1,7 +1,8 @@
 import { transact } from '../foundation/database.ts';
 import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
-import { MailingDraft, type Checks, type Preview, type StaffMember } from '../../contract/index.ts';
+import type { z } from 'zod';
+import type { Checks, MailingDraft, Preview, StaffMember, TestAsk } from '../../contract/index.ts';
 import { domainOf } from '../../core/address/address.ts';
 import { messageRemarks } from '../../core/checks/message.ts';
 import { renderMessage } from '../../core/merge/render.ts';
@@ -14,7 +15,8 @@ import { accessOf, readMailbox } from '../mailserver/access.ts';
 import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { readFirm } from '../foundation/firm.ts';
-import { composeMessage, type Composed } from './compose.ts';
+import { picturesFor, withPictures } from '../writing/pictures.ts';
+import { carriedBy, composeMessage, type Composed } from './compose.ts';
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
@@ -38,11 +40,12 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
   const subjects = new Set<string>();
   let empty = false;
   for (const recipient of recipients) {
-    const rendered = renderMessage(draft.subject, draft.body, recipient.facts);
+    const rendered = renderMessage(draft.subject, draft.body, recipient.known);
     subjects.add(rendered.subject);
     empty ||= !rendered.text.trim();
     for (const field of new Set(rendered.missing.map((each) => each.field))) {
       missing.push({
+        key: recipient.key,
         clientId: recipient.clientId,
         client: recipient.client,
         label: names.get(field) ?? field,
@@ -58,7 +61,7 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
   const remarks = first ? await remarksOn(db, id, draft, first, recipients) : [];
   return {
     recipients: recipients.length,
-    order: recipients.map((recipient) => recipient.clientId),
+    order: recipients.map(({ key }) => key),
     missing,
     problems,
     remarks,
@@ -69,6 +72,8 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
 const LATELY_DAYS = 7;
 /** A subject is compared with those of so many mailings. */
 const EARLIER = 20;
+/** So many bytes of a message's source are shown. */
+const MOST_SOURCE = 60_000;
 /** Clients are asked about so many at a time. */
 const CHUNK = 1000;
 
@@ -80,7 +85,7 @@ async function remarksOn(
   first: Recipient,
   recipients: readonly Recipient[],
 ): Promise<string[]> {
-  const { subject, text } = renderMessage(draft.subject, draft.body, first.facts);
+  const { subject, text } = renderMessage(draft.subject, draft.body, first.known);
   const earlier = await db('mailing')
     .whereNot({ id })
     .whereNotNull('released_at')
@@ -88,7 +93,7 @@ async function remarksOn(
     .limit(EARLIER)
     .pluck('subject');
   const earlierSubjects = earlier.map(
-    (kept: string) => renderMessage(fromJson('mailing.subject', kept), draft.body, first.facts).subject,
+    (kept: string) => renderMessage(fromJson('mailing.subject', kept), draft.body, first.known).subject,
   );
   const found = messageRemarks({
     subject,
@@ -128,6 +133,11 @@ export function senderDomain(recipient: Recipient): string {
   return domainOf(recipient.senderEmail) || 'localhost';
 }
 
+/** What stands in a message before its words are decoded, as far as it is text: enclosures are cut short. */
+function sourceOf(raw: Buffer): string {
+  return raw.subarray(0, MOST_SOURCE).toString('latin1') + (raw.length > MOST_SOURCE ? '\r\n[…]\r\n' : '');
+}
+
 async function composeFor(
   { db, config }: AppContext,
   id: number,
@@ -140,12 +150,13 @@ async function composeFor(
   const optOut = draft.optOut
     ? optOutWay(config.key, firm, topic?.name ?? null, recipient.senderEmail, NOBODY)
     : null;
-  return composeMessage(draft.subject, draft.body, recipient.facts, {
+  return composeMessage(draft.subject, draft.body, recipient.known, {
     from: { name: recipient.senderName, address: recipient.senderEmail },
     to,
     messageId: `${randomUUID()}@${senderDomain(recipient)}`,
     date: new Date(),
     optOut,
+    ...(await carriedBy(db, id, draft)),
     counting: draft.counted ? countingOf(config.key, firm, { mailingId: id }) : null,
   });
 }
@@ -154,13 +165,11 @@ async function composeFor(
  * The message as one recipient will read it.
  * @throws Refusal when the mailing is not here, or does not reach that client
  */
-export async function previewMailing(context: AppContext, id: number, clientId: number): Promise<Preview> {
+export async function previewMailing(context: AppContext, id: number, key: string): Promise<Preview> {
   const { db } = context;
   const record = await readRecord(db, id);
   const draft = draftOf(record);
-  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find(
-    (row) => row.clientId === clientId,
-  );
+  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find((row) => row.key === key);
   if (!recipient) throw notFound('That recipient');
   const composed = await composeFor(context, id, draft, recipient, {
     name: recipient.name,
@@ -168,43 +177,43 @@ export async function previewMailing(context: AppContext, id: number, clientId: 
   });
   const names = await labels(db);
   return {
-    clientId,
+    key,
+    clientId: recipient.clientId,
     client: recipient.client,
     from: `${recipient.senderName} <${recipient.senderEmail}>`,
     to: `${recipient.name} <${recipient.email}>`.trim(),
     subject: composed.subject,
-    html: composed.html,
+    html: withPictures(composed.html, await picturesFor(db, draft.body)),
     text: composed.text,
     size: composed.raw.length,
+    source: sourceOf(composed.raw),
     missing: composed.missing.map(({ field, place }) => ({ field, label: names.get(field) ?? field, place })),
   };
 }
 
 /**
- * Sends one recipient's message to the person at the desk instead.
+ * Sends one recipient's message to the person at the desk, or to a colleague, instead.
  * @throws Refusal when the mailing does not reach that client, or the copy cannot leave
  */
 export async function sendTest(
   context: AppContext,
   staff: StaffMember,
   id: number,
-  clientId: number,
+  { key, staffId }: z.output<typeof TestAsk>,
 ): Promise<void> {
   const { db } = context;
   const record = await readRecord(db, id);
   const draft = draftOf(record);
-  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find(
-    (row) => row.clientId === clientId,
-  );
+  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find((row) => row.key === key);
   if (!recipient) throw notFound('That recipient');
   const mailbox = await readMailbox(db, recipient.mailboxId);
-  const composed = await composeFor(context, id, draft, recipient, {
-    name: staff.name,
-    address: staff.email,
-  });
+  const reader = staffId ? await db('staff').where({ id: staffId, active: 1 }).first('name', 'email') : staff;
+  if (!reader) throw notFound('That colleague');
+  const to = { name: reader.name, address: reader.email };
+  const composed = await composeFor(context, id, draft, recipient, to);
   try {
     await withConnection(accessOf(mailbox, context.config), (connection) =>
-      connection.send({ from: recipient.senderEmail, to: [staff.email] }, composed.raw),
+      connection.send({ from: recipient.senderEmail, to: [reader.email] }, composed.raw),
     );
   } catch (error) {
     throw new Refusal(502, `The test copy could not leave: ${(error as Error).message}`);

@@ -1,10 +1,18 @@
-import type { Facts } from '../../core/facts/catalogue.ts';
+import type { Knex } from 'knex';
+import type { MailingDraft } from '../../contract/index.ts';
+import type { Mailbox } from '../../core/address/address.ts';
+import type { Known } from '../../core/facts/catalogue.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import type { RawRow } from '../foundation/sources.ts';
 import type { Counting } from '../../core/merge/links.ts';
+import type { MessageParts } from '../reading/build.ts';
 import { buildBeside } from '../reading/pool.ts';
+import { picturesFor } from '../writing/pictures.ts';
+import { enclosuresFor } from './enclosures.ts';
+import { listSenders } from './recipients.ts';
 import type { OptOutWay } from './optOut.ts';
-import { renderMessage, type MissingValue } from '../../core/merge/render.ts';
+import type { MissingValue } from '../../core/merge/fill.ts';
+import { renderMessage } from '../../core/merge/render.ts';
 
 /** Who a message is from and to, and what fixes it beforehand. */
 export interface Envelope {
@@ -15,8 +23,32 @@ export interface Envelope {
   date: Date;
   /** How to opt out; null where nothing is said of it. */
   optOut: OptOutWay | null;
+  /** Where answers go, when not to whom it is from. */
+  answers?: Mailbox | undefined;
+  /** What goes with it: its pictures, and what is enclosed. */
+  attachments?: readonly Attachment[];
   /** How it tells that it was opened; null where it does not. */
   counting: Counting | null;
+}
+
+type Attachment = NonNullable<MessageParts['attachments']>[number];
+
+/** What every copy of a mailing carries, and where answers to it go. */
+export async function carriedBy(
+  db: Knex,
+  id: number,
+  { body, answersId }: Pick<MailingDraft, 'body' | 'answersId'>,
+): Promise<Pick<Envelope, 'answers' | 'attachments'>> {
+  const [pictures, enclosures, senders] = await Promise.all([
+    picturesFor(db, body),
+    enclosuresFor(db, id),
+    answersId === null ? [] : listSenders(db),
+  ]);
+  const answers = senders.find((each) => each.id === answersId);
+  return {
+    attachments: [...pictures, ...enclosures],
+    ...(answers ? { answers: { name: answers.name, address: answers.address } } : {}),
+  };
 }
 
 export interface Composed {
@@ -35,10 +67,10 @@ export interface Composed {
 export async function composeMessage(
   subject: DocNode,
   body: DocNode,
-  facts: Facts,
+  known: Known,
   envelope: Envelope,
 ): Promise<Composed> {
-  const rendered = renderMessage(subject, body, facts, envelope.optOut?.footer ?? null, envelope.counting);
+  const rendered = renderMessage(subject, body, known, envelope.optOut?.footer ?? null, envelope.counting);
   const built = await buildBeside({
     from: envelope.from,
     to: [envelope.to],
@@ -46,6 +78,8 @@ export async function composeMessage(
     text: rendered.text,
     html: rendered.html,
     date: envelope.date,
+    ...(envelope.answers ? { replyTo: envelope.answers } : {}),
+    attachments: [...(envelope.attachments ?? [])],
     messageId: envelope.messageId,
     ...(envelope.optOut ? { headers: envelope.optOut.headers } : {}),
     boundary: envelope.messageId.replace(/[^\w]/g, '').slice(0, 40),

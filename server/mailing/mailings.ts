@@ -18,6 +18,7 @@ import { noteChange } from '../foundation/changes.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { emptyProgress, progressOf } from './progress.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
+import { insertAll } from '../foundation/rows.ts';
 
 /** A mailing with the tree of its selection, its owner's name and that of whoever handed it over. */
 export type MailingRecord = Rows['mailing'] & { selection: string; owner: string; handed: string | null };
@@ -52,6 +53,9 @@ const NOTHING_WRITTEN: MailingDraft = {
       },
     ],
   },
+  senderId: null,
+  answersId: null,
+  eachOf: 'client',
   fileChoice: 'general',
   timing: AT_ONCE,
   optOut: true,
@@ -112,6 +116,9 @@ export function draftOf(row: MailingRecord): MailingDraft {
     topicId: row.topic_id,
     subject: fromJson('mailing.subject', row.subject),
     body: fromJson('mailing.body', row.body),
+    senderId: row.sender_id,
+    answersId: row.answers_id,
+    eachOf: row.each_of,
     fileChoice: row.file_choice,
     timing: fromJson('mailing.timing', row.timing),
     optOut: Boolean(row.opt_out),
@@ -138,6 +145,9 @@ function columns(draft: MailingDraft) {
     topic_id: draft.topicId,
     subject: toJson('mailing.subject', draft.subject),
     body: toJson('mailing.body', draft.body),
+    sender_id: draft.senderId,
+    answers_id: draft.answersId,
+    each_of: draft.eachOf,
     file_choice: draft.fileChoice,
     timing: toJson('mailing.timing', draft.timing),
     opt_out: draft.optOut,
@@ -168,6 +178,14 @@ export async function createMailing(
       owner_id: staff.id,
       selection_id: await saveSelection(trx, staff.id, draft.selection),
     });
+    if (copyOf !== null) {
+      const enclosed = await trx('mailing_enclosure').where({ mailing_id: copyOf }).orderBy('id');
+      await insertAll(
+        trx,
+        'mailing_enclosure',
+        enclosed.map(({ filename, mime_type, hash }) => ({ mailing_id: id, filename, mime_type, hash })),
+      );
+    }
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'begun',

@@ -5,7 +5,7 @@ import { select } from '../foundation/rows.ts';
 import { countingOf } from './counting.ts';
 import { optOutWay } from './optOut.ts';
 import { openNow } from './timing.ts';
-import { composeMessage } from './compose.ts';
+import { carriedBy, composeMessage } from './compose.ts';
 import { fromJson } from '../foundation/json.ts';
 
 interface GoingMailing {
@@ -15,6 +15,7 @@ interface GoingMailing {
   released_at: Date | null;
   opt_out: number;
   counted: number;
+  answers_id: number | null;
   topic: string | null;
 }
 
@@ -45,6 +46,7 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
         released_at: 'mailing.released_at',
         opt_out: 'mailing.opt_out',
         counted: 'mailing.counted',
+        answers_id: 'mailing.answers_id',
         topic: 'topic.name?',
       },
     );
@@ -53,15 +55,16 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
       await db('client').whereIn('id', clientIds).where({ counted: 0 }).pluck('id'),
     );
     const mailingOf = new Map(
-      found.map((mailing) => [
-        mailing.id,
-        {
-          ...mailing,
-          subject: fromJson('mailing.subject', mailing.subject),
-          body: fromJson('mailing.body', mailing.body),
-        },
-      ]),
+      await Promise.all(
+        found.map(async (mailing) => {
+          const body = fromJson('mailing.body', mailing.body);
+          const carried = await carriedBy(db, mailing.id, { body, answersId: mailing.answers_id });
+          const read = { ...mailing, subject: fromJson('mailing.subject', mailing.subject), body, carried };
+          return [mailing.id, read] as const;
+        }),
+      ),
     );
+    const shared = new Set<number>(await db('mailbox').where({ shared: 1 }).pluck('id'));
     return new Map(
       rows.flatMap((row) => {
         const mailing = mailingOf.get(row.mailing_id ?? 0);
@@ -71,7 +74,8 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
           since: mailing.released_at ?? new Date(),
           compose: (from: { name: string; address: string }) =>
             composeMessage(mailing.subject, mailing.body, fromJson('dispatch.facts', row.facts), {
-              from,
+              from: shared.has(row.mailbox_id) ? { ...from, name: firm.name } : from,
+              ...mailing.carried,
               to: { name: row.to_name, address: row.to_address },
               messageId: row.message_id,
               date: new Date(),

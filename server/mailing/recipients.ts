@@ -1,23 +1,34 @@
 import type { Knex } from 'knex';
-import type { FileRef, MailingDraft, Recipients, RecipientsAsk } from '../../contract/index.ts';
+import type {
+  FileRef,
+  MailingDraft,
+  MailingSender,
+  Recipients,
+  RecipientsAsk,
+} from '../../contract/index.ts';
 import type { z } from 'zod';
 import { addressClients, type Addressed, type Addressee } from '../../core/checks/recipients.ts';
-import type { Facts } from '../../core/facts/catalogue.ts';
+import { type Known } from '../../core/facts/catalogue.ts';
+import { rowsWanted } from '../../core/merge/fill.ts';
 import { gatherFacts, type FactsAbout } from '../facts/gather.ts';
 import { asFileRef, readFiles, type FileRow } from '../records/files.ts';
 import { refuseBroken, runningNow } from '../selection/catalogue.ts';
 import { selected } from '../selection/query.ts';
 import { readRecord } from './mailings.ts';
+import { readFirm } from '../foundation/firm.ts';
+import { fromJson } from '../foundation/json.ts';
 import { groupBy, select } from '../foundation/rows.ts';
 
 /** Someone a mailing goes to, with everything the message needs. */
 export interface Recipient extends Addressed {
+  /** Names the copy before it is released. */
+  key: string;
   client: string;
   mailboxId: number;
   senderName: string;
   senderEmail: string;
   file: FileRef;
-  facts: Facts;
+  known: Known;
 }
 
 type LeftOutRow = {
@@ -27,7 +38,7 @@ type LeftOutRow = {
   detail: string;
 };
 
-/** A client that is selected, and from whom it hears. */
+/** A client that is selected, and from whom it hears unless one mailbox writes to all. */
 async function readSelected(db: Knex, taken: Knex.QueryBuilder) {
   const clients = taken
     .leftJoin('delivery', (own) =>
@@ -48,12 +59,49 @@ async function readSelected(db: Knex, taken: Knex.QueryBuilder) {
     name: 'client.name',
     kind: 'client.kind',
     greeting: 'client.greeting',
+    postal: 'client.postal',
     adviser_id: 'client.adviser_id',
     way: 'delivery.way?',
     mailbox_id: 'mailbox.id?',
     adviser_name: 'staff.name?',
     adviser_email: 'staff.email?',
   });
+}
+
+/** Mailboxes that mailings may come from, and answers go to: verified and connected. The office's bear its name. */
+export async function listSenders(db: Knex): Promise<MailingSender[]> {
+  const [firm, rows] = await Promise.all([
+    readFirm(db),
+    select(
+      db('mailbox')
+        .join('staff', 'staff.id', 'mailbox.staff_id')
+        .whereNull('mailbox.disconnected_at')
+        .whereNotNull('mailbox.verified_at')
+        .orderBy(['mailbox.shared', 'staff.name', 'mailbox.id']),
+      { id: 'mailbox.id', name: 'staff.name', address: 'mailbox.address', shared: 'mailbox.shared' },
+    ),
+  ]);
+  return rows.map(({ id, name, address, shared }) => ({
+    id,
+    name: shared ? firm.name : name,
+    address,
+    shared: Boolean(shared),
+  }));
+}
+
+/** What decides who gets a mailing, from whom and with which facts. */
+type Wanted = Pick<MailingDraft, 'selection' | 'fileChoice' | 'topicId' | 'senderId' | 'eachOf'> &
+  Partial<Pick<MailingDraft, 'body'>>;
+
+/** Those who live together have the same lines on their envelopes. */
+function householdOf(postal: string): string | null {
+  const lines = fromJson('client.postal', postal);
+  return lines.length
+    ? lines
+        .join(' ')
+        .toLowerCase()
+        .replace(/[^\p{L}\p{N}]+/gu, '') || null
+    : null;
 }
 
 /**
@@ -63,15 +111,16 @@ async function readSelected(db: Knex, taken: Knex.QueryBuilder) {
  */
 export async function findRecipients(
   db: Knex,
-  { selection, fileChoice, topicId }: Pick<MailingDraft, 'selection' | 'fileChoice' | 'topicId'>,
+  { selection, fileChoice, topicId, senderId, eachOf, body }: Wanted,
   ownerId: number,
 ): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
   await refuseBroken(db, ownerId, selection);
   const taken = await selected(db, selection, await runningNow(db, ownerId));
   const among = () => taken.query().select('client.id');
-  const [clients, people, files] = await Promise.all([
+  const [clients, people, senders, files] = await Promise.all([
     readSelected(db, taken.query()),
     readAddressees(db, among(), topicId),
+    listSenders(db),
     readFiles(db, (open) =>
       open
         .whereIn('file.client_id', among())
@@ -82,6 +131,14 @@ export async function findRecipients(
   ]);
   const filesOf = groupBy(files, (file) => file.client_id);
   const byId = new Map(clients.map((client) => [client.id, client]));
+  const one = senderId === null ? null : (senders.find(({ id }) => id === senderId) ?? null);
+  /** From whom a client hears; null where there is nobody. */
+  const senderOf = (client: (typeof clients)[number]) =>
+    senderId !== null
+      ? one
+      : client.mailbox_id === null
+        ? null
+        : { id: client.mailbox_id, name: client.adviser_name ?? '', address: client.adviser_email ?? '' };
   const { addressed, leftOut } = addressClients(
     clients.map((client) => ({
       id: client.id,
@@ -89,33 +146,36 @@ export async function findRecipients(
       couple: client.kind === 'couple',
       greeting: client.greeting,
       addressees: people.get(client.id) ?? [],
-      hasSender: client.mailbox_id !== null,
+      household: householdOf(client.postal),
+      hasSender: senderOf(client) !== null,
       way: client.way ?? 'email',
     })),
+    eachOf,
   );
-  const found = addressed.flatMap((one) => {
-    const client = byId.get(one.clientId);
-    const file = chooseFile(filesOf.get(one.clientId) ?? [], fileChoice);
-    if (!client || !file || client.mailbox_id === null) return [];
-    return [{ one, client, file, mailboxId: client.mailbox_id }];
+  const found = addressed.flatMap((addressee) => {
+    const client = byId.get(addressee.clientId);
+    const file = chooseFile(filesOf.get(addressee.clientId) ?? [], fileChoice);
+    const sender = client && senderOf(client);
+    return client && file && sender ? [{ addressee, client, file, sender }] : [];
   });
-  const about = found.map(({ one, client, file }): FactsAbout => ({
+  const about = found.map(({ addressee, client, file }): FactsAbout => ({
     clientId: client.id,
     fileId: file.id,
     adviserId: client.adviser_id,
-    person: people.get(client.id)?.find((each) => each.personId === one.personId) ?? null,
-    greeting: one.greeting,
+    person: people.get(client.id)?.find((each) => each.personId === addressee.personId) ?? null,
+    greeting: addressee.greeting,
   }));
-  const facts = await gatherFacts(db, about);
+  const known = await gatherFacts(db, about, body ? rowsWanted(body) : []);
   return {
-    recipients: found.map(({ one, client, file, mailboxId }, index) => ({
-      ...one,
+    recipients: found.map(({ addressee, client, file, sender }, index) => ({
+      ...addressee,
+      key: `${addressee.clientId}-${addressee.personId}`,
       client: client.name,
-      mailboxId,
-      senderName: client.adviser_name ?? '',
-      senderEmail: client.adviser_email ?? '',
+      mailboxId: sender.id,
+      senderName: sender.name,
+      senderEmail: sender.address,
       file: asFileRef(file),
-      facts: facts[index] ?? {},
+      known: known[index] ?? { words: {} },
     })),
     leftOut: leftOut.map((row) => ({ ...row, client: byId.get(row.clientId)?.name ?? '' })),
   };
@@ -201,6 +261,7 @@ export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk
     total: recipients.length,
     ticked: recipients.length - byHand.length,
     rows: recipients.slice(ask.offset, ask.offset + ask.limit).map((row) => ({
+      key: row.key,
       clientId: row.clientId,
       client: row.client,
       to: row.name,

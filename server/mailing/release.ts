@@ -68,7 +68,7 @@ export async function releaseMailing(
       to_name: recipient.name,
       to_address: recipient.email,
       message_id: `${randomUUID()}@${senderDomain(recipient)}`,
-      facts: toJson('dispatch.facts', recipient.facts),
+      facts: toJson('dispatch.facts', recipient.known),
       next_at: new Date(times[index] ?? Date.now()),
     }));
     await insertAll(trx, 'dispatch', rows);

@@ -9,6 +9,7 @@ export interface MessageParts {
   text: string;
   /** Left out where it goes as plain text alone. */
   html?: string;
+  replyTo?: { name: string; address: string };
   attachments?: { filename: string; contentType: string; content: Buffer; cid?: string }[];
   /** What its Date header says. */
   date: Date;

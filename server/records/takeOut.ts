@@ -103,7 +103,10 @@ async function writeCsv({ db, selection, ids, facts, running }: Making, to: Writ
   await inChunks(ids, async (some) => {
     const keys = facts.map(({ key }) => key);
     const rows = await readCells(db, selection.subject, some, keys, running);
-    await written(to, csvLines(rows.map(({ cells }) => facts.map((fact, at) => text(cells[at] ?? null, fact)))));
+    await written(
+      to,
+      csvLines(rows.map(({ cells }) => facts.map((fact, at) => text(cells[at] ?? null, fact)))),
+    );
   });
 }
 

@@ -44,7 +44,7 @@ export async function checkDraft(
     acquaintanceOf(db, register, outside, clientIds),
   ]);
   const empty = { type: 'doc', content: [] };
-  const { text } = renderMessage(empty, fromJson('draft.body', draft.body), {});
+  const { text } = renderMessage(empty, fromJson('draft.body', draft.body), { words: {} });
   return misaddressed({ envelope, fileIds, text, enclosures, answers }, register, acquaintance);
 }
 

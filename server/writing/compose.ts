@@ -5,6 +5,7 @@ import type { Rows } from '../foundation/tables.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { usualSignature } from '../office/own.ts';
+import { picturesFor } from './pictures.ts';
 import { buildMessage } from '../reading/build.ts';
 import { readingOf } from '../reading/kept.ts';
 import { fromJson } from '../foundation/json.ts';
@@ -26,12 +27,13 @@ export async function signatureOf(db: Knex, staffId: number): Promise<string> {
  */
 export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Promise<Buffer> {
   const people = fromJson('draft.people', draft.people);
-  const [mailbox, staff, signature, about, enclosures] = await Promise.all([
+  const [mailbox, staff, signature, about, enclosures, pictures] = await Promise.all([
     db('mailbox').where('id', draft.mailbox_id).first('address', 'name', 'shared'),
     db('staff').where({ id: draft.staff_id }).first('name'),
     signatureOf(db, draft.staff_id),
     draft.about_id && draft.how !== 'forward' ? parentOf(db, draft.about_id) : null,
     enclosuresOf(db, draft.id),
+    draft.plain ? [] : picturesFor(db, fromJson('draft.body', draft.body)),
   ]);
   const { text, html } = renderLetter({
     body: fromJson('draft.body', draft.body),
@@ -49,7 +51,7 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
     subject: draft.subject,
     text,
     ...(html === null ? {} : { html }),
-    attachments: enclosures,
+    attachments: [...pictures, ...enclosures],
     date,
     messageId: draft.message_id,
     ...(about?.messageId ? { inReplyTo: about.messageId } : {}),

@@ -46,16 +46,26 @@ export async function storeEnclosure(
   await storeRaw(db, [packed]);
   await db('draft_enclosure').insert({
     draft_id: draftId,
-    // No path and no control characters: it becomes a header.
-    filename:
-      filename
-        .replace(/[\u0000-\u001f\u007f/\\]/g, ' ')
-        .trim()
-        .slice(0, 255) || 'enclosure',
-    mime_type: /^[\w.+-]+\/[\w.+-]+$/.test(mimeType) ? mimeType.slice(0, 120) : 'application/octet-stream',
+    filename: enclosureName(filename),
+    mime_type: enclosureType(mimeType),
     hash: packed.hash,
     from_message_id: fromMessageId,
   });
+}
+
+/** A file's name as it becomes a header: with no path and no control characters. */
+export function enclosureName(filename: string): string {
+  return (
+    filename
+      .replace(/[\u0000-\u001f\u007f/\\]/g, ' ')
+      .trim()
+      .slice(0, 255) || 'enclosure'
+  );
+}
+
+/** What a file is said to be, where that has the form of such a word (RFC 2045 section 5.1). */
+export function enclosureType(mimeType: string): string {
+  return /^[\w.+-]+\/[\w.+-]+$/.test(mimeType) ? mimeType.slice(0, 120) : 'application/octet-stream';
 }
 
 /** Takes an enclosure off. @throws Refusal for anybody else's draft, or when it is on its way */

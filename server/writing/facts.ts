@@ -4,7 +4,7 @@ import type { Fact, Wording } from '../../contract/index.ts';
 import type { z } from 'zod';
 import type { StaffMember, WordingDraft, WordingsQuery } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
-import type { Facts } from '../../core/facts/catalogue.ts';
+import { ROWS } from '../../core/facts/catalogue.ts';
 import { greeting } from '../../core/merge/greeting.ts';
 import { fillIn } from '../../core/merge/letter.ts';
 import { noteAudit } from '../foundation/audit.ts';
@@ -15,13 +15,14 @@ import { fromJson, toJson } from '../foundation/json.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */
 export async function factsOfFile(db: Knex, fileId: number | undefined): Promise<Fact[]> {
-  const [catalogue, [values = {}]] = await Promise.all([
+  const [catalogue, [known]] = await Promise.all([
     factCatalogue(db),
     gatherFacts(db, [await aboutFile(db, fileId)]),
   ]);
-  return catalogue.flatMap((fact) =>
-    values[fact.key]?.trim() ? [{ ...fact, value: values[fact.key] ?? '' }] : [],
-  );
+  return catalogue.flatMap((fact) => {
+    const value = known?.words[fact.key]?.trim();
+    return value ? [{ ...fact, value }] : [];
+  });
 }
 
 async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbout> {
@@ -38,7 +39,7 @@ async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbo
       .join('person', 'person.id', 'client_person.person_id')
       .where({ client_id: file.clientId, writes: 1 })
       .orderBy('client_person.position'),
-    { firstName: 'person.first_name', lastName: 'person.last_name' },
+    { title: 'person.title', firstName: 'person.first_name', lastName: 'person.last_name' },
   );
   return {
     ...file,
@@ -51,17 +52,16 @@ async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbo
 /** Templates and stock paragraphs, or the usual notes; their fields filled in from a file. */
 export async function listWordings(db: Knex, query: z.output<typeof WordingsQuery>): Promise<Wording[]> {
   const kinds: Wording['kind'][] = query.for === 'notes' ? ['note'] : ['template', 'paragraph'];
-  const [rows, facts, catalogue] = await Promise.all([
+  const [rows, [known = { words: {} }], catalogue] = await Promise.all([
     db('wording').whereIn('kind', kinds).orderBy('kind').orderBy('name').select(),
-    factsOfFile(db, query.file),
+    gatherFacts(db, [await aboutFile(db, query.file)], ROWS),
     factCatalogue(db),
   ]);
-  const values: Facts = Object.fromEntries(facts.map(({ key, value }) => [key, value]));
   const labels = new Map(catalogue.map(({ key, label }) => [key, label]));
   return rows.map((row) => {
     const { doc, missing } = fillIn(
       fromJson('wording.body', row.body),
-      values,
+      known,
       (key) => labels.get(key) ?? key,
     );
     return {

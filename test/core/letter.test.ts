@@ -73,7 +73,7 @@ describe('a letter', () => {
         },
       ],
     };
-    const { doc: filled, missing } = fillIn(template, { a: 'one' }, (key) => `the ${key}`);
+    const { doc: filled, missing } = fillIn(template, { words: { a: 'one' } }, (key) => `the ${key}`);
     expect(filled.content?.[0]?.content?.map((node) => node.text)).to.deep.equal(['one', 'or so', '[the c]']);
     expect(missing).to.deep.equal(['the c']);
   });

@@ -29,7 +29,9 @@ describe('merging one message for one recipient', () => {
         { type: 'listItem', content: [p(text('two'))] },
       ],
     });
-    const made = renderMessage(doc(p(text('For '), field('name'))), body, { name: 'Cosmo & Bryony' });
+    const made = renderMessage(doc(p(text('For '), field('name'))), body, {
+      words: { name: 'Cosmo & Bryony' },
+    });
     expect(made.subject).to.equal('For Cosmo & Bryony');
     expect(made.text).to.equal('Dear Cosmo & Bryony,\n\nImportant\n\n- one\n- two\n');
     expect(made.html)
@@ -43,14 +45,14 @@ describe('merging one message for one recipient', () => {
     const made = renderMessage(
       doc(p()),
       doc(p(text('At '), field('place', 'your place'), text(' we saw '), field('area'), text(' of wood.'))),
-      { place: '  ' },
+      { words: { place: '  ' } },
     );
     expect(made.text).to.equal('At your place we saw  of wood.\n');
     expect(made.missing).to.deep.equal([{ field: 'area', place: 'At  we saw … of wood.' }]);
   });
   it('lets no fact add markup, headers or links that act', () => {
     const made = renderMessage(doc(p(field('name'))), doc(p(field('name'))), {
-      name: '<img src=x onerror=a>\r\nBcc: all@x.example',
+      words: { name: '<img src=x onerror=a>\r\nBcc: all@x.example' },
     });
     expect(made.subject).to.equal('<img src=x onerror=a> Bcc: all@x.example');
     expect(made.html).to.contain('&lt;img src=x').and.not.contain('<img');
@@ -66,7 +68,7 @@ describe('merging one message for one recipient', () => {
       text: 'our pages',
       marks: [{ type: 'link', attrs: { href: 'https://a.example/' } }],
     };
-    const made = renderMessage(doc(p()), doc(p(link)), {});
+    const made = renderMessage(doc(p()), doc(p(link)), { words: {} });
     expect(made.text).to.equal('our pages (https://a.example/)\n');
     expect(made.html).to.contain('<a href="https://a.example/"');
   });
@@ -80,7 +82,7 @@ describe('merging one message for one recipient', () => {
         { type: 'horizontalRule' },
         p(text('x'), { type: 'hardBreak' }, text('y')),
       ),
-      {},
+      { words: {} },
     );
     expect(made.text).to.equal('Title\n-----\n\n1. a\n\n  said\n\n----------\n\nx\ny\n');
     for (const tag of ['<h2', '<ol', '<blockquote', '<hr', 'x<br>y']) expect(made.html).to.contain(tag);
@@ -110,6 +112,7 @@ describe('addressing clients', () => {
     name: `C${id}`,
     couple: false,
     greeting: null,
+    household: null,
     hasSender: true,
     way: 'email' as const,
     addressees: [{ personId: id, firstName: 'P', lastName: '', addresses }],

@@ -18,6 +18,9 @@ export const mailingDraft = (instead: Partial<MailingDraft> = {}): MailingDraft 
   topicId: null,
   subject: words('A word'),
   body: words('One copy each.'),
+  senderId: null,
+  answersId: null,
+  eachOf: 'client',
   fileChoice: 'general',
   timing: AT_ONCE,
   optOut: true,
@@ -34,7 +37,8 @@ export async function releaseDraft(
   const id = await createMailing(firm.db, MANAGER, { copyOf: null });
   await saveMailing(firm.db, id, draft, 1);
   const { order } = await checkMailing(firm.db, id);
-  const removed = order.slice(most);
+  // Named by client and person.
+  const removed = order.slice(most).map((key) => Number(key.split('-')[0]));
   const selection = { ...draft.selection, removed: [...draft.selection.removed, ...removed] };
   await saveMailing(firm.db, id, { ...draft, selection }, 2);
   const recipients = order.length - removed.length;

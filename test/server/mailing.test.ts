@@ -82,12 +82,12 @@ describe('writing a mailing', () => {
       expect(preview.text).to.contain('- your holding number');
     }
     for (const gap of missing) expect(gap.label).to.equal('Greeting');
-    expect(await say(previewMailing(firm.context, 2, 9999))).to.contain('not here any more');
+    expect(await say(previewMailing(firm.context, 2, '9999-1'))).to.contain('not here any more');
   });
 
   it('sends a test copy to the person at the desk only', async () => {
     const { order } = await checkMailing(firm.db, 2);
-    await sendTest(firm.context, maren, 2, order[0] ?? 0);
+    await sendTest(firm.context, maren, 2, { key: order[0] ?? '' });
     const inbox = firm.world.account(maren.email)?.folder('INBOX');
     await until(
       'it has come',
@@ -128,7 +128,9 @@ describe('the bytes of a message', () => {
 
   it('are the same for the same words, and read back as they were meant', async () => {
     const [one, two] = await Promise.all(
-      [1, 2].map(() => composeMessage(doc('Über die Wiese'), doc('Zeilen – mit Strich'), {}, envelope)),
+      [1, 2].map(() =>
+        composeMessage(doc('Über die Wiese'), doc('Zeilen – mit Strich'), { words: {} }, envelope),
+      ),
     );
     expect(one?.raw.equals(two?.raw ?? Buffer.alloc(0))).to.equal(true);
     const read = await readMessage(one?.raw ?? Buffer.alloc(0));
@@ -147,7 +149,7 @@ describe('the bytes of a message', () => {
     const { raw } = await composeMessage(
       doc('x\r\nBcc: all@x.example'),
       doc('y'),
-      {},
+      { words: {} },
       { ...envelope, to: { name: 'n\r\nBcc: all@x.example', address: 'a@x.example' } },
     );
     const read = await readMessage(raw);

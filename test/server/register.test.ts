@@ -270,10 +270,10 @@ describe('the register', () => {
       ]);
       for (const [kind, , words] of drafts) {
         const key = Object.keys(after)[drafts.findIndex(([each]) => each === kind)] ?? '';
-        if (words) expect([kind, facts[0]?.[key]]).to.deep.equal([kind, words]);
+        if (words) expect([kind, facts[0]?.words[key]]).to.deep.equal([kind, words]);
       }
-      expect(facts[0]?.[`field:${many.id}`]).to.equal('Clay, Peat');
-      expect(facts[0]?.[`field:${single.id}`]).to.equal('Chalk');
+      expect(facts[0]?.words[`field:${many.id}`]).to.equal('Clay, Peat');
+      expect(facts[0]?.words[`field:${single.id}`]).to.equal('Chalk');
       const [step] = (await history('client', 6)).steps;
       expect(step?.fields.find(({ label: name }) => name === 'Soils')?.after).to.equal('Clay, Peat');
       await ask('post', `/history/${step?.id}/undo`);

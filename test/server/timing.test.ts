@@ -196,7 +196,7 @@ describe('when a mailing goes', () => {
     expect(await release(MANAGER, 2)).to.contain('say why not');
     expect(await release({ ...MANAGER, role: 'adviser' }, 2, 'in a hurry')).to.contain('Send one first');
     const { order } = await checkMailing(firm.db, id);
-    await sendTest(firm.context, MANAGER, id, order[0] ?? 0);
+    await sendTest(firm.context, MANAGER, id, { key: order[0] ?? '' });
     await saveMailing(firm.db, id, { ...draftOf(AT_ONCE), name: 'Another name' }, 2);
     expect((await viewMailing(firm.db, id)).testedAt).to.be.a('string');
     await saveMailing(firm.db, id, { ...draftOf(AT_ONCE), body: words('Other words.') }, 3);

@@ -40,6 +40,7 @@ async function again() {
     <v-text-field
       v-model="address"
       v-first
+      class="mt-2"
       label="Address"
       :error-messages="problem ? [problem] : []"
       @keydown.enter="again"

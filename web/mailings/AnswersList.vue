@@ -11,7 +11,12 @@ import { many, useTimes } from '../words.ts';
 /** Answers to a mailing in one place, those that wait for us first. */
 const props = defineProps<{ mailingId: number }>();
 const LIMIT = 50;
-const COLUMNS = ['Client', 'Wrote', 'What they say', 'When'].map((words) => ({ words }));
+const COLUMNS = [
+  { words: 'Client' },
+  { words: 'Wrote' },
+  { words: 'What they say' },
+  { words: 'When', width: 76 },
+];
 const { brief } = useTimes();
 const offset = ref(0);
 const opened = ref<number | null>(null);
@@ -57,5 +62,8 @@ const { data, problem, load } = useLoad(
 <style scoped>
 .words {
   text-align: left;
+}
+.owe {
+  color: var(--ochre);
 }
 </style>

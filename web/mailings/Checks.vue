@@ -15,13 +15,23 @@ const session = useSession();
 const checks = ref<Checks | null>(null);
 const preview = ref<Preview | null>(null);
 const at = ref(0);
-const plain = ref(false);
+/** How it is looked at. */
+const SHOWN = {
+  desk: 'At a desk',
+  narrow: 'On a telephone',
+  plain: 'As plain text',
+  source: 'As it leaves',
+} as const;
+const shown = ref<keyof typeof SHOWN>('desk');
+/** Whom the test copy goes to; null: oneself. */
+const reader = ref<number | null>(null);
+const colleagues = computed(() => session.session?.colleagues ?? []);
 const problem = ref('');
 const tested = ref('');
 const sending = ref(false);
 const id = computed(() => workshop.mailing?.id ?? 0);
 const missing = computed(() => [
-  ...new Map((checks.value?.missing ?? []).map((row) => [row.clientId, row])).values(),
+  ...new Map((checks.value?.missing ?? []).map((row) => [row.key, row])).values(),
 ]);
 
 async function load() {
@@ -35,17 +45,17 @@ async function load() {
   }
 }
 async function show(index: number) {
-  const clientId = checks.value?.order[index];
-  if (clientId === undefined) return;
+  const key = checks.value?.order[index];
+  if (key === undefined) return;
   at.value = index;
   try {
-    const found = await get(Preview, `/mailings/${id.value}/preview`, { clientId });
+    const found = await get(Preview, `/mailings/${id.value}/preview`, { key });
     if (at.value === index) preview.value = found;
   } catch (error) {
     problem.value = wordsOf(error);
   }
 }
-const showClient = (clientId: number) => void show(checks.value?.order.indexOf(clientId) ?? 0);
+const showCopy = (key: string) => void show(checks.value?.order.indexOf(key) ?? 0);
 function takeOut(clientId: number) {
   workshop.draft?.selection.removed.push(clientId);
   void load();
@@ -55,14 +65,24 @@ async function test() {
   sending.value = true;
   tested.value = '';
   try {
-    await act('POST', `/mailings/${id.value}/test`, { clientId: preview.value.clientId });
-    tested.value = `A test copy is on its way to ${session.session?.staff.email}.`;
+    await act('POST', `/mailings/${id.value}/test`, {
+      key: preview.value.key,
+      staffId: reader.value ?? undefined,
+    });
+    const colleague = colleagues.value.find((each) => each.id === reader.value);
+    tested.value = `A test copy is on its way to ${colleague?.name ?? session.session?.staff.email}.`;
   } catch (error) {
     problem.value = wordsOf(error);
   } finally {
     sending.value = false;
   }
 }
+const readers = computed(() => [
+  { value: null, title: 'me' },
+  ...colleagues.value
+    .filter(({ id: each }) => each !== session.session?.staff.id)
+    .map(({ id: value, name: title }) => ({ value, title })),
+]);
 void load();
 useKeys({
   ArrowRight: () => show(Math.min(at.value + 1, (checks.value?.order.length ?? 1) - 1)),
@@ -81,10 +101,13 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
           <p><span class="quiet">To</span> {{ preview.to }}</p>
           <h2 class="mt-1">{{ preview.subject || '(no subject)' }}</h2>
         </header>
-        <pre v-if="plain" class="text" tabindex="0">{{ preview.text }}</pre>
+        <pre v-if="shown === 'plain' || shown === 'source'" class="text" tabindex="0">{{
+          shown === 'plain' ? preview.text : preview.source
+        }}</pre>
         <iframe
           v-else
           class="frame"
+          :class="{ narrow: shown === 'narrow' }"
           sandbox=""
           :srcdoc="frame"
           title="The message as this client will read it"
@@ -110,17 +133,27 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
       <p v-if="preview" class="mt-2">
         <strong>{{ preview.client }}</strong><br /><span class="quiet"
           >{{ size(preview.size) }}, HTML and plain text</span
-        ><br />
-        <button type="button" class="link" @click="plain = !plain">
-          {{ plain ? 'Show it with its looks' : 'Show the plain text' }}
-        </button>
+        >
       </p>
+      <ul class="ways" aria-label="How it is shown">
+        <li v-for="(words, way) in SHOWN" :key="way">
+          <button
+            type="button"
+            class="link"
+            :aria-pressed="shown === way"
+            :class="{ on: shown === way }"
+            @click="shown = way"
+          >
+            {{ words }}
+          </button>
+        </li>
+      </ul>
       <h2 class="mt-5">What was found</h2>
       <ul v-if="checks" class="found">
         <li v-for="words in checks.problems" :key="words"><b class="needs">Settle</b> {{ words }}</li>
-        <li v-for="row in missing" :key="row.clientId">
+        <li v-for="row in missing" :key="row.key">
           <b class="needs">Settle</b> {{ row.label }} is missing for
-          <button type="button" class="link" @click="showClient(row.clientId)">{{ row.client }}</button>
+          <button type="button" class="link" @click="showCopy(row.key)">{{ row.client }}</button>
           <span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
         </li>
         <li v-for="words in checks.remarks" :key="words"><b class="look">Look</b> {{ words }}</li>
@@ -129,8 +162,9 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         </li>
       </ul>
       <h2 class="mt-5">Try it yourself</h2>
-      <p class="quiet mb-2">The message shown here, sent to you instead of the client.</p>
-      <v-btn :disabled="!preview" :loading="sending" @click="test">Send me a test copy</v-btn>
+      <p class="quiet mb-2">The message shown here, sent to one of you instead of the client.</p>
+      <v-select v-model="reader" :items="readers" label="To" class="mb-2" />
+      <v-btn :disabled="!preview" :loading="sending" @click="test">Send a test copy</v-btn>
       <p v-if="tested" class="mt-2" role="status"><b class="good">Done</b> {{ tested }}</p>
     </aside>
   </div>
@@ -165,6 +199,26 @@ header {
   padding: 16px 20px;
   white-space: pre-wrap;
   font: 14px/1.5 var(--sans);
+}
+.frame.narrow {
+  width: 375px;
+  flex: 1;
+  margin: 0 auto;
+  border: 1px solid var(--strong);
+  border-width: 0 1px;
+}
+.ways {
+  list-style: none;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  padding: 0;
+  margin: 6px 0 0;
+}
+.ways .on {
+  color: var(--ink);
+  font-weight: 700;
+  text-decoration: none;
 }
 .side {
   overflow: auto;

@@ -258,6 +258,9 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
 .grow {
   flex: 1;
 }
+td strong {
+  white-space: nowrap;
+}
 .client {
   font-weight: 700;
   color: var(--ink);

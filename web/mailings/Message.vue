@@ -1,29 +1,20 @@
 <script setup lang="ts">
 import { computed, ref, useTemplateRef } from 'vue';
 import FormatBar from '../parts/FormatBar.vue';
+import Trouble from '../parts/Trouble.vue';
 import Writer from '../parts/Writer.vue';
+import Enclosures from './Enclosures.vue';
+import PutFact from './PutFact.vue';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const workshop = useMailingDraft();
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
+const trouble = ref('');
 const last = ref<'subject' | 'body'>('body');
-const field = ref<string | null>(null);
-const fallback = ref('');
-
 const label = (key: string) => workshop.facts.find((each) => each.key === key)?.label ?? key;
 const editor = computed(() => body.value?.editor);
-function insert() {
-  if (!field.value) return;
-  const target = last.value === 'subject' ? subject.value?.editor : body.value?.editor;
-  target
-    ?.chain()
-    .focus()
-    .insertContent({ type: 'mergeField', attrs: { field: field.value, fallback: fallback.value.trim() } })
-    .run();
-  field.value = null;
-  fallback.value = '';
-}
+const target = computed(() => (last.value === 'subject' ? subject.value?.editor : editor.value));
 </script>
 
 <template>
@@ -42,7 +33,12 @@ function insert() {
         />
       </div>
       <div class="sheet body">
-        <FormatBar :editor="editor" />
+        <FormatBar
+          :editor="editor"
+          :facts="workshop.facts"
+          @pictures="(files) => body?.insertPictures(files)"
+        />
+        <Trouble :words="trouble" class="ma-2" />
         <div class="scroll">
           <Writer
             ref="body"
@@ -50,23 +46,14 @@ function insert() {
             label="Message"
             :field-label="label"
             @focus="last = 'body'"
+            @trouble="trouble = $event"
           />
         </div>
       </div>
     </div>
     <aside class="fields" aria-labelledby="fields">
-      <h2 id="fields">Put in a fact</h2>
-      <p class="quiet mt-1 mb-3">
-        It becomes each client’s own when the message is made. It goes in where you were last writing.
-      </p>
-      <v-select v-model="field" :items="workshop.facts" item-title="label" item-value="key" label="Fact" />
-      <v-text-field
-        v-model="fallback"
-        label="Else say (when there is none)"
-        class="mt-3"
-        @keydown.enter="insert"
-      />
-      <v-btn class="mt-3" :disabled="!field" color="primary" variant="flat" @click="insert">Put it in</v-btn>
+      <PutFact :facts="workshop.facts" :target="target" :blocks="last === 'body'" />
+      <Enclosures :mailing-id="workshop.mailing?.id ?? 0" />
       <h2 class="mt-6">Below each copy</h2>
       <v-checkbox
         v-model="workshop.draft.optOut"
@@ -105,6 +92,11 @@ function insert() {
 .subject-writer {
   flex: 1;
   min-width: 0;
+}
+.fields {
+  overflow: auto;
+  min-height: 0;
+  padding-right: 4px;
 }
 .body {
   display: flex;

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { ref, watch } from 'vue';
-import { Recipients } from '../../contract/index.ts';
+import { computed, ref, watch } from 'vue';
+import { z } from 'zod';
+import { MailingSender, Recipients } from '../../contract/index.ts';
 import { explain } from '../../core/selection/explain.ts';
 import type { Selection } from '../../core/selection/tree.ts';
 import { send } from '../api.ts';
@@ -13,6 +14,7 @@ import OpenKept from '../selection/OpenKept.vue';
 import SelectionColumn from '../selection/SelectionColumn.vue';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLatest } from '../ui/latest.ts';
+import { useLoad } from '../ui/load.ts';
 import { LATER, useLive } from '../ui/live.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
@@ -29,9 +31,9 @@ const { choices } = useChoices();
 const { ask, asking: counting, problem } = useLatest();
 async function load() {
   if (!workshop.draft || !workshop.mailing) return;
-  const { selection, topicId, fileChoice } = workshop.draft;
+  const { selection, topicId, senderId, eachOf, fileChoice } = workshop.draft;
   const body = {
-    ...{ mailingId: workshop.mailing.id, selection, topicId, fileChoice },
+    ...{ mailingId: workshop.mailing.id, selection, topicId, senderId, eachOf, fileChoice },
     ...{ offset: offset.value, limit: LIMIT },
   };
   const answer = await ask(() => send('POST', Recipients, '/mailings/recipients', body));
@@ -41,7 +43,12 @@ async function load() {
 }
 const soon = useDebounceFn(load, 180);
 watch(
-  () => [workshop.draft?.selection.of, workshop.draft?.selection.past, workshop.draft?.fileChoice],
+  () => [
+    workshop.draft?.selection.of,
+    workshop.draft?.selection.past,
+    workshop.draft?.fileChoice,
+    workshop.draft?.eachOf,
+  ],
   () => {
     offset.value = 0;
     void soon();
@@ -49,7 +56,12 @@ watch(
   { deep: true },
 );
 watch(
-  () => [workshop.draft?.selection.removed, workshop.draft?.selection.added, workshop.draft?.topicId],
+  () => [
+    workshop.draft?.selection.removed,
+    workshop.draft?.selection.added,
+    workshop.draft?.topicId,
+    workshop.draft?.senderId,
+  ],
   () => void soon(),
   { deep: true },
 );
@@ -74,6 +86,17 @@ function takeBack() {
   before.value = null;
 }
 watch(offset, () => void load());
+const EACH = [
+  { value: 'client', title: 'one person of each client' },
+  { value: 'household', title: 'one person of each household' },
+  { value: 'person', title: 'each person who takes mailings' },
+];
+const { data: senders } = useLoad(z.array(MailingSender), () => '/mailings/senders');
+const mailboxes = computed(() =>
+  (senders.value ?? []).map(({ id: value, name, address }) => ({ value, title: `${name}, ${address}` })),
+);
+const from = computed(() => [{ value: null, title: 'each client’s own adviser' }, ...mailboxes.value]);
+const answers = computed(() => [{ value: null, title: 'whoever it comes from' }, ...mailboxes.value]);
 const FILES = [
   { value: 'general', title: 'their General file' },
   { value: 'latest', title: 'their newest open file, else General' },
@@ -106,6 +129,9 @@ const FILES = [
         label="Each copy is logged on"
         class="mt-4"
       />
+      <v-select v-model="workshop.draft.eachOf" :items="EACH" label="A copy goes to" class="mt-4" />
+      <v-select v-model="workshop.draft.senderId" :items="from" label="It comes from" class="mt-4" />
+      <v-select v-model="workshop.draft.answersId" :items="answers" label="Answers go to" class="mt-4" />
       <h2 class="mt-5 mb-2">Left out, and why</h2>
       <p v-if="found && !found.leftOut.length" class="quiet">Nobody is left out.</p>
       <div v-for="group in found?.leftOut ?? []" :key="group.why" class="left-out">
@@ -120,7 +146,7 @@ const FILES = [
           ><span class="link">{{ opened === group.why ? 'hide' : 'who' }}</span>
         </button>
         <ul v-if="opened === group.why">
-          <li v-for="client in group.clients.slice(0, 200)" :key="client.id">
+          <li v-for="(client, at) in group.clients.slice(0, 200)" :key="at">
             <router-link :to="`/clients/${client.id}`">{{ client.name }}</router-link>
             <span class="quiet">{{ client.detail }}</span>
             <button
@@ -153,7 +179,7 @@ const FILES = [
         class="px-3 pb-2"
         :columns="COLUMNS"
         :rows="found?.rows ?? []"
-        :row-key="(row) => row.clientId"
+        :row-key="(row) => row.key"
         :row-class="(row) => ({ out: !row.ticked })"
         :total="found?.total ?? 0"
         :limit="LIMIT"

@@ -29,7 +29,7 @@ const stops = computed(() => [
   ...(checks.value?.problems ?? []),
   ...(checks.value?.missing.length
     ? [
-        `Something is missing in ${many(new Set(checks.value.missing.map((row) => row.clientId)).size, 'message')}.`,
+        `Something is missing in ${many(new Set(checks.value.missing.map((row) => row.key)).size, 'message')}.`,
       ]
     : []),
 ]);
@@ -44,11 +44,11 @@ async function load() {
   if (!workshop.draft || !workshop.mailing) return;
   try {
     await workshop.save();
-    const { selection, topicId, fileChoice } = workshop.draft;
+    const { selection, topicId, senderId, eachOf, fileChoice } = workshop.draft;
     const mailingId = workshop.mailing.id;
     [list.value, checks.value] = await Promise.all([
       send('POST', Recipients, '/mailings/recipients', {
-        ...{ mailingId, selection, topicId, fileChoice },
+        ...{ mailingId, selection, topicId, senderId, eachOf, fileChoice },
         limit: SHOWN,
       }),
       get(Checks, `/mailings/${mailingId}/checks`),
@@ -209,7 +209,7 @@ void load();
       <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
         <table class="ledger-table">
           <tbody>
-            <tr v-for="row in going" :key="row.clientId">
+            <tr v-for="row in going" :key="row.key">
               <td>
                 <strong>{{ row.client }}</strong>
               </td>

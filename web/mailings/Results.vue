@@ -80,12 +80,6 @@ const spoken = computed(() =>
         </li>
       </ul>
     </template>
-    <p class="quiet mt-2">
-      <template v-if="results.counted"
-        >Openings are counted by a small picture: programs that hide pictures are not seen, and some that look
-        at mail for their people are. That one was not seen to be opened proves nothing.</template
-      ><template v-else>Openings and links are not counted for this mailing.</template>
-    </p>
     <template v-if="results.links.length && results.counted">
       <h2>Links</h2>
       <ul>
@@ -103,6 +97,12 @@ const spoken = computed(() =>
         ><span><i class="answered" /> answered</span>
       </p>
     </template>
+    <p class="quiet mt-4">
+      <template v-if="results.counted"
+        >Openings are counted by a small picture: programs that hide pictures are not seen, and some that look
+        at mail for their people are. That one was not seen to be opened proves nothing.</template
+      ><template v-else>Openings and links are not counted for this mailing.</template>
+    </p>
   </section>
 </template>
 

@@ -1,15 +1,23 @@
 <script setup lang="ts">
 import { Extension } from '@tiptap/core';
+import Highlight from '@tiptap/extension-highlight';
+import { TableCell, TableHeader } from '@tiptap/extension-table';
+import TextAlign from '@tiptap/extension-text-align';
+import { Color, FontSize, TextStyle } from '@tiptap/extension-text-style';
 import StarterKit from '@tiptap/starter-kit';
 import { EditorContent, useEditor } from '@tiptap/vue-3';
 import { watch } from 'vue';
 import type { DocNode } from '../../core/merge/document.ts';
+import { ALIGNMENTS } from '../../core/merge/looks.ts';
+import { wordsOf } from '../api.ts';
 import { mergeFieldNode } from './mergeField.ts';
+import { keptPicture, LinedTable, passageNode, PictureNode, RepeatedNode, RepeatedRow } from './nodes.ts';
+import { cleanPasted } from './pasted.ts';
 
 /** The editor of a subject line or a message, with merge fields as chips. */
 const doc = defineModel<DocNode>({ required: true });
 const props = defineProps<{ line?: boolean; label: string; fieldLabel: (key: string) => string }>();
-const emit = defineEmits<{ focus: [] }>();
+const emit = defineEmits<{ focus: []; trouble: [words: string] }>();
 
 /** A subject is one paragraph: Enter does nothing there. */
 const OneLine = Extension.create({
@@ -42,14 +50,31 @@ const editor = useEditor({
             heading: { levels: [2, 3] },
             codeBlock: false,
             code: false,
-            strike: false,
             link: { openOnClick: false, protocols: ['mailto', 'tel'] },
           },
     ),
     mergeFieldNode(props.fieldLabel),
-    ...(props.line ? [OneLine] : []),
+    ...(props.line
+      ? [OneLine]
+      : [
+          TextStyle,
+          Color,
+          FontSize,
+          Highlight.configure({ multicolor: true }),
+          TextAlign.configure({ types: ['heading', 'paragraph'], alignments: [...ALIGNMENTS] }),
+          LinedTable.configure({ resizable: true, cellMinWidth: 40 }),
+          RepeatedRow,
+          TableHeader,
+          TableCell,
+          PictureNode,
+          passageNode(props.fieldLabel),
+          RepeatedNode,
+        ]),
   ],
   editorProps: {
+    transformPastedHTML: cleanPasted,
+    handlePaste: (_view, event) => takePictures(event.clipboardData?.files),
+    handleDrop: (_view, event, _slice, moved) => !moved && takePictures(event.dataTransfer?.files),
     attributes: {
       'aria-label': props.label,
       role: 'textbox',
@@ -65,7 +90,26 @@ watch(doc, (now) => {
   if (editor.value && JSON.stringify(editor.value.getJSON()) !== JSON.stringify(now))
     editor.value.commands.setContent(now, { emitUpdate: false });
 });
-defineExpose({ editor });
+/** Pictures that were dropped or pasted go where one writes. @returns whether there were any */
+function takePictures(files: FileList | undefined): boolean {
+  const pictures = [...(files ?? [])].filter(({ type }) => type.startsWith('image/'));
+  if (props.line || !pictures.length) return false;
+  void insertPictures(pictures);
+  return true;
+}
+async function insertPictures(pictures: readonly Blob[]) {
+  try {
+    for (const picture of pictures)
+      editor.value
+        ?.chain()
+        .focus()
+        .insertContent(await keptPicture(picture))
+        .run();
+  } catch (error) {
+    emit('trouble', wordsOf(error));
+  }
+}
+defineExpose({ editor, insertPictures });
 </script>
 
 <template>
@@ -102,6 +146,72 @@ defineExpose({ editor });
 }
 .writer :deep(.body-text li p) {
   margin: 0 0 4px;
+}
+.writer :deep(table) {
+  border-collapse: collapse;
+  width: 100%;
+  table-layout: fixed;
+  margin: 0 0 12px;
+}
+.writer :deep(td),
+.writer :deep(th) {
+  position: relative;
+  padding: 5px 8px;
+  vertical-align: top;
+  text-align: left;
+  border: 1px solid var(--strong);
+}
+.writer :deep(table[data-no-lines] td),
+.writer :deep(table[data-no-lines] th) {
+  border: 1px dashed var(--hairline);
+}
+.writer :deep(td p),
+.writer :deep(th p) {
+  margin: 0;
+}
+.writer :deep(tr[data-of]) {
+  background: var(--spruce-pale);
+}
+.writer :deep(.selectedCell) {
+  background: var(--indigo-pale, #e4e9f3);
+}
+.writer :deep(.column-resize-handle) {
+  position: absolute;
+  right: -2px;
+  top: 0;
+  bottom: 0;
+  width: 4px;
+  background: var(--indigo);
+  pointer-events: none;
+}
+.writer :deep(.resize-cursor) {
+  cursor: col-resize;
+}
+.writer :deep(img) {
+  max-width: 100%;
+  height: auto;
+}
+.writer :deep([data-resize-handle]) {
+  width: 12px;
+  height: 12px;
+  background: var(--indigo);
+  border: 2px solid #fff;
+  cursor: nwse-resize;
+}
+.writer :deep(.stands) {
+  position: relative;
+  margin: 22px 0 12px;
+  padding: 6px 12px 0;
+  border-left: 3px solid var(--indigo);
+  background: var(--page);
+}
+.writer :deep(.stands)::before {
+  content: attr(data-words);
+  position: absolute;
+  top: -18px;
+  left: 0;
+  font: 600 12px/1.4 var(--sans);
+  color: var(--indigo);
 }
 .writer :deep(.ProseMirror-selectednode) {
   outline: 2px solid var(--indigo);

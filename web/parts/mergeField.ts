@@ -1,5 +1,5 @@
 import { Node } from '@tiptap/core';
-import { MERGE_FIELD } from '../../core/merge/document.ts';
+import { MERGE_FIELD, type MergeFieldAttrs } from '../../core/merge/document.ts';
 
 /** The merge field as the editor holds it: one unbreakable chip. @param label the field's name for people */
 export function mergeFieldNode(label: (key: string) => string) {
@@ -9,7 +9,7 @@ export function mergeFieldNode(label: (key: string) => string) {
     inline: true,
     atom: true,
     addAttributes() {
-      return { field: { default: '' }, fallback: { default: '' } };
+      return { field: { default: '' }, fallback: { default: '' }, format: { default: '' } };
     },
     parseHTML() {
       return [
@@ -18,16 +18,17 @@ export function mergeFieldNode(label: (key: string) => string) {
           getAttrs: (element) => ({
             field: element.dataset.field ?? '',
             fallback: element.dataset.fallback ?? '',
+            format: element.dataset.format ?? '',
           }),
         },
       ];
     },
     renderHTML({ node }) {
-      const { field, fallback } = node.attrs as { field: string; fallback: string };
+      const { field, fallback, format } = node.attrs as MergeFieldAttrs;
       return [
         'span',
-        { 'data-field': field, 'data-fallback': fallback, class: 'merge-chip' },
-        fallback ? `${label(field)}, else “${fallback}”` : label(field),
+        { 'data-field': field, 'data-fallback': fallback, 'data-format': format, class: 'merge-chip' },
+        [label(field), ...(format ? [format] : []), ...(fallback ? [`else “${fallback}”`] : [])].join(', '),
       ];
     },
     renderText({ node }) {

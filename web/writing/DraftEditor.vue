@@ -24,6 +24,7 @@ const router = useRouter();
 const { clock } = useTimes();
 const id = Number(route.params.id);
 const apart = route.name === 'letter apart';
+const pictureProblem = ref('');
 const desk = reactive(useDraft(id));
 const { data: boxes, problem: boxesProblem } = useLoad(z.array(ShownMailbox), () => '/mail/boxes');
 const copies = ref(false);
@@ -158,7 +159,7 @@ const heading = computed(
         /></v-btn>
       </div>
     </header>
-    <Trouble :words="desk.problem || boxesProblem" class="mb-2" />
+    <Trouble :words="desk.problem || boxesProblem || pictureProblem" class="mb-2" />
     <SentState v-if="desk.letter && !desk.open" :desk="desk" :apart="apart" :now="now" />
     <p v-else-if="!desk.letter && !desk.problem" class="quiet">Opening …</p>
     <div v-if="desk.letter && desk.open" class="columns">
@@ -187,9 +188,19 @@ const heading = computed(
           <label class="label quiet" for="subject">Subject</label>
           <input id="subject" v-model="desk.subject" class="subject" maxlength="500" />
         </div>
-        <FormatBar v-if="!desk.plain" :editor="writer?.editor" />
+        <FormatBar
+          v-if="!desk.plain"
+          :editor="writer?.editor"
+          @pictures="(files) => writer?.insertPictures(files)"
+        />
         <div class="text">
-          <Writer ref="writer" v-model="desk.body" label="Message" :field-label="(key: string) => key" />
+          <Writer
+            ref="writer"
+            v-model="desk.body"
+            label="Message"
+            :field-label="(key: string) => key"
+            @trouble="pictureProblem = $event"
+          />
           <pre class="signature" aria-label="Your signature, put below by itself">{{
             desk.letter.signature
           }}</pre>

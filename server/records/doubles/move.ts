@@ -60,7 +60,9 @@ async function movePerson(trx: Transaction, { keptId, droppedId }: Merging): Pro
   await moveTies(trx, 'timeline_person', 'person_id', { keptId, droppedId });
   await moveTies(trx, 'selection_member', 'person_id', { keptId, droppedId });
   await trx('delivery').where({ person_id: droppedId }).update({ person_id: keptId });
-  await trx('dispatch').where({ person_id: droppedId }).update({ person_id: keptId });
+  // Where both had a copy of one mailing, each stays; of two copies only one can be theirs.
+  await trx.raw('UPDATE IGNORE dispatch SET person_id = ? WHERE person_id = ?', [keptId, droppedId]);
+  await trx('dispatch').where({ person_id: droppedId }).update({ person_id: null });
   await moveLinks(trx, 'person', { keptId, droppedId });
 }
 

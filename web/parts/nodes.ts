@@ -1,0 +1,166 @@
+import { Node, type JSONContent } from '@tiptap/core';
+import Image from '@tiptap/extension-image';
+import { TableRow, Table } from '@tiptap/extension-table';
+import { ROWS, type RowsOf } from '../../core/facts/catalogue.ts';
+import { isPictureHash, PASSAGE, PICTURE, REPEATED, type PassageAttrs } from '../../core/merge/document.ts';
+import { upload } from '../api.ts';
+import { PictureKept } from '../../contract/index.ts';
+
+/** What a passage hangs on, in words: `Only if Service is “Project”`. */
+export function passageWords({ field, test, value }: PassageAttrs, label: (key: string) => string): string {
+  const known = test === 'is known' || test === 'is not known';
+  return `Only if ${label(field)} ${test}${known ? '' : ` “${value}”`}`;
+}
+
+/** What stands once for each of something is called so. */
+export const ROWS_WORDS: Record<RowsOf, string> = {
+  'fee notes': 'Once for each open fee note',
+  files: 'Once for each open file',
+  people: 'Once for each person of the client',
+};
+
+const rowsOf = (said: unknown) => ROWS.find((each) => each === said) ?? null;
+
+/** A passage that stands only if something holds. @param label what a fact is called */
+export function passageNode(label: (key: string) => string) {
+  return Node.create({
+    name: PASSAGE,
+    group: 'block',
+    content: 'block+',
+    defining: true,
+    addAttributes() {
+      const kept = (name: string, initial: string) => ({
+        default: initial,
+        parseHTML: (element: HTMLElement) => element.getAttribute(`data-${name}`) ?? initial,
+        renderHTML: (attrs: Record<string, unknown>) => ({ [`data-${name}`]: String(attrs[name]) }),
+      });
+      return { field: kept('field', ''), test: kept('test', 'is known'), value: kept('value', '') };
+    },
+    parseHTML() {
+      return [{ tag: 'div[data-passage]' }];
+    },
+    renderHTML({ node, HTMLAttributes }) {
+      const words = passageWords(node.attrs as PassageAttrs, label);
+      return ['div', { ...HTMLAttributes, 'data-passage': '', 'data-words': words, class: 'stands' }, 0];
+    },
+  });
+}
+
+/** Blocks that stand once for each of something. */
+export const RepeatedNode = Node.create({
+  name: REPEATED,
+  group: 'block',
+  content: 'block+',
+  defining: true,
+  addAttributes() {
+    return {
+      of: {
+        default: null,
+        parseHTML: (element) => rowsOf(element.getAttribute('data-of')),
+        renderHTML: (attrs) => ({ 'data-of': String(attrs.of) }),
+      },
+    };
+  },
+  parseHTML() {
+    return [{ tag: 'div[data-of]' }];
+  },
+  renderHTML({ node, HTMLAttributes }) {
+    const of = rowsOf(node.attrs.of);
+    return ['div', { ...HTMLAttributes, 'data-words': of ? ROWS_WORDS[of] : '', class: 'stands' }, 0];
+  },
+});
+
+/** A row of a table that may stand once for each of something. */
+export const RepeatedRow = TableRow.extend({
+  addAttributes() {
+    return {
+      ...this.parent?.(),
+      of: {
+        default: null,
+        parseHTML: (element) => rowsOf(element.getAttribute('data-of')),
+        renderHTML: ({ of }) => (of ? { 'data-of': String(of), title: ROWS_WORDS[of as RowsOf] } : {}),
+      },
+    };
+  },
+});
+
+/** A table whose lines may be left out. */
+export const LinedTable = Table.extend({
+  addAttributes() {
+    return {
+      ...this.parent?.(),
+      lines: {
+        default: true,
+        parseHTML: (element) => !element.hasAttribute('data-no-lines'),
+        renderHTML: ({ lines }) => (lines === false ? { 'data-no-lines': '' } : {}),
+      },
+    };
+  },
+});
+
+/** A picture of our own: its bytes are kept here under their hash, and travel with the message. */
+export const PictureNode = Image.extend({
+  name: PICTURE,
+  addAttributes() {
+    return {
+      // Where it is drawn from while one writes; it follows from the hash.
+      src: {
+        default: null,
+        renderHTML: ({ hash }) => ({ src: `/api/pictures/${String(hash)}` }),
+        parseHTML: (element) => element.getAttribute('src'),
+      },
+      hash: {
+        default: '',
+        parseHTML: (element) => {
+          const hash = /\/api\/pictures\/([0-9a-f]{64})$/.exec(element.getAttribute('src') ?? '')?.[1] ?? '';
+          return isPictureHash(hash) ? hash : '';
+        },
+        renderHTML: () => ({}),
+      },
+      alt: { default: '' },
+      width: {
+        default: null,
+        parseHTML: (element) => Number(element.getAttribute('width')) || null,
+      },
+    };
+  },
+  parseHTML() {
+    // A picture from elsewhere would tell its place who reads the message, and when.
+    return [{ tag: 'img[src*="/api/pictures/"]' }];
+  },
+}).configure({
+  resize: {
+    enabled: true,
+    directions: ['bottom-right', 'bottom-left'],
+    minWidth: 24,
+    minHeight: 24,
+    alwaysPreserveAspectRatio: true,
+  },
+});
+
+/** A picture is never made wider: no message is. */
+const WIDEST = 1200;
+/** So wide it is shown at first, at most. */
+const SHOWN = 560;
+
+/** Keeps a picture, made smaller where it is wider than any message. @returns what goes into the text */
+export async function keptPicture(file: Blob): Promise<JSONContent> {
+  const bitmap = await createImageBitmap(file);
+  const scale = Math.min(1, WIDEST / bitmap.width);
+  const small = scale === 1 && file.size < 600_000 ? file : await drawn(bitmap, scale, file.type);
+  const { hash } = PictureKept.parse(await upload('/pictures', {}, small));
+  const width = Math.min(SHOWN, Math.round(bitmap.width * scale));
+  return { type: PICTURE, attrs: { hash, src: `/api/pictures/${hash}`, alt: '', width } };
+}
+
+async function drawn(bitmap: ImageBitmap, scale: number, type: string): Promise<Blob> {
+  const canvas = document.createElement('canvas');
+  canvas.width = Math.max(1, Math.round(bitmap.width * scale));
+  canvas.height = Math.max(1, Math.round(bitmap.height * scale));
+  canvas.getContext('2d')?.drawImage(bitmap, 0, 0, canvas.width, canvas.height);
+  const made = await new Promise<Blob | null>((resolve) =>
+    canvas.toBlob(resolve, type === 'image/jpeg' ? type : 'image/png', 0.86),
+  );
+  if (!made) throw new Error('The picture could not be read.');
+  return made;
+}
