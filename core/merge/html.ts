@@ -19,7 +19,7 @@ export function page(title: string, content: string): string {
     `<meta name="viewport" content="width=device-width"><title>${escapeHtml(title)}</title></head>` +
     '<body style="margin:0;padding:0;background:#ffffff">' +
     '<table role="presentation" width="100%" cellpadding="0" cellspacing="0" border="0"><tr><td align="left" style="padding:20px">' +
-    `<table role="presentation" width="600" cellpadding="0" cellspacing="0" border="0" style="max-width:600px"><tr><td style="${FONT}">` +
+    `<table role="presentation" width="600" cellpadding="0" cellspacing="0" border="0" style="width:100%;max-width:600px"><tr><td style="${FONT}">` +
     `${content}</td></tr></table></td></tr></table></body></html>`
   );
 }

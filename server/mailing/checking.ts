@@ -85,7 +85,7 @@ async function remarksOn(
   first: Recipient,
   recipients: readonly Recipient[],
 ): Promise<string[]> {
-  const { subject, text } = renderMessage(draft.subject, draft.body, first.known);
+  const { subject, text, html } = renderMessage(draft.subject, draft.body, first.known);
   const earlier = await db('mailing')
     .whereNot({ id })
     .whereNotNull('released_at')
@@ -95,12 +95,17 @@ async function remarksOn(
   const earlierSubjects = earlier.map(
     (kept: string) => renderMessage(fromJson('mailing.subject', kept), draft.body, first.known).subject,
   );
+  const { attachments = [] } = await carriedBy(db, id, draft);
+  const carried = attachments.reduce((sum, { content }) => sum + content.length, 0);
   const found = messageRemarks({
     subject,
     text,
     body: draft.body,
     earlierSubjects,
-    enclosures: 0,
+    enclosures: attachments.filter(({ cid }) => !cid).length,
+    // Bytes travel as letters: three as four (RFC 2045, 6.8).
+    bytes: html.length + text.length + Math.ceil((carried * 4) / 3),
+    copies: recipients.length,
     topic: draft.topicId !== null,
     optOut: draft.optOut,
   });

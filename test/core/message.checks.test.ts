@@ -12,6 +12,8 @@ const message = (change: Partial<CheckedMessage> = {}): string[] =>
     body: doc({ type: 'text', text: 'Please come.' }),
     earlierSubjects: ['The spring walk'],
     enclosures: 0,
+    bytes: 20_000,
+    copies: 100,
     topic: true,
     optOut: true,
     ...change,
@@ -43,6 +45,18 @@ describe('what tired eyes miss in a message', () => {
     );
     expect(message({ body: link('www.one.example', 'https://one.example/walks') })).to.deep.equal([]);
     expect(message({ body: link('here', 'https://two.example') })).to.deep.equal([]);
+  });
+
+  it('is a picture that says nothing in words, and a copy that is heavy', () => {
+    const picture = (alt: string) => ({
+      type: 'doc',
+      content: [{ type: 'picture', attrs: { hash: 'a', alt } }],
+    });
+    expect(message({ body: picture(' ') })[0]).to.contain('A picture does not say');
+    expect(message({ body: picture('The gate') })).to.deep.equal([]);
+    expect(message({ bytes: 3_000_000 })[0])
+      .to.contain('3.0 MB')
+      .and.contain('300.0 MB');
   });
 
   it('is a way to opt out that is missing', () => {

@@ -1,20 +1,18 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { Checks, Preview } from '../../contract/index.ts';
-import { act, get, wordsOf } from '../api.ts';
-import KeyCap from '../parts/KeyCap.vue';
+import { act, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many, size } from '../words.ts';
 import { useKeys } from '../ui/keys.ts';
 import { useMailingDraft } from './mailingDraft.ts';
+import { usePreviews } from './previews.ts';
+import TurnClients from './TurnClients.vue';
 
 /** The message as each client will read it, one after another, and what is missing in any of them. */
 const workshop = useMailingDraft();
 const session = useSession();
-const checks = ref<Checks | null>(null);
-const preview = ref<Preview | null>(null);
-const at = ref(0);
+const { checks, preview, at, problem, load, show, next, before } = usePreviews();
 /** How it is looked at. */
 const SHOWN = {
   desk: 'At a desk',
@@ -26,7 +24,6 @@ const shown = ref<keyof typeof SHOWN>('desk');
 /** Whom the test copy goes to; null: oneself. */
 const reader = ref<number | null>(null);
 const colleagues = computed(() => session.session?.colleagues ?? []);
-const problem = ref('');
 const tested = ref('');
 const sending = ref(false);
 const id = computed(() => workshop.mailing?.id ?? 0);
@@ -34,27 +31,6 @@ const missing = computed(() => [
   ...new Map((checks.value?.missing ?? []).map((row) => [row.key, row])).values(),
 ]);
 
-async function load() {
-  try {
-    await workshop.save();
-    checks.value = await get(Checks, `/mailings/${id.value}/checks`);
-    await show(Math.min(at.value, Math.max(0, checks.value.order.length - 1)));
-    problem.value = '';
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
-async function show(index: number) {
-  const key = checks.value?.order[index];
-  if (key === undefined) return;
-  at.value = index;
-  try {
-    const found = await get(Preview, `/mailings/${id.value}/preview`, { key });
-    if (at.value === index) preview.value = found;
-  } catch (error) {
-    problem.value = wordsOf(error);
-  }
-}
 const showCopy = (key: string) => void show(checks.value?.order.indexOf(key) ?? 0);
 function takeOut(clientId: number) {
   workshop.draft?.selection.removed.push(clientId);
@@ -84,10 +60,7 @@ const readers = computed(() => [
     .map(({ id: value, name: title }) => ({ value, title })),
 ]);
 void load();
-useKeys({
-  ArrowRight: () => show(Math.min(at.value + 1, (checks.value?.order.length ?? 1) - 1)),
-  ArrowLeft: () => show(Math.max(at.value - 1, 0)),
-});
+useKeys({ ArrowRight: next, ArrowLeft: before });
 const frame = computed(() => (preview.value ? preview.value.html : ''));
 </script>
 
@@ -119,17 +92,13 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
       </p>
     </section>
     <aside class="side">
-      <div v-if="checks && checks.order.length" class="turn">
-        <v-btn :disabled="at === 0" aria-label="The client before" @click="show(at - 1)"
-          ><KeyCap letter="←"
-        /></v-btn>
-        <span class="figures" role="status"
-          >{{ at + 1 }} of {{ checks.order.length.toLocaleString('en-GB') }}</span
-        >
-        <v-btn :disabled="at >= checks.order.length - 1" aria-label="The next client" @click="show(at + 1)"
-          ><KeyCap letter="→"
-        /></v-btn>
-      </div>
+      <TurnClients
+        v-if="checks && checks.order.length"
+        :at="at"
+        :of="checks.order.length"
+        @before="before"
+        @next="next"
+      />
       <p v-if="preview" class="mt-2">
         <strong>{{ preview.client }}</strong><br /><span class="quiet"
           >{{ size(preview.size) }}, HTML and plain text</span
@@ -222,11 +191,6 @@ header {
 }
 .side {
   overflow: auto;
-}
-.turn {
-  display: flex;
-  align-items: center;
-  justify-content: space-between;
 }
 .found {
   list-style: none;

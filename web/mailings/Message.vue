@@ -1,8 +1,11 @@
 <script setup lang="ts">
+import { useEventListener } from '@vueuse/core';
 import { computed, ref, useTemplateRef } from 'vue';
+import KeyCap from '../parts/KeyCap.vue';
 import FormatBar from '../parts/FormatBar.vue';
 import Trouble from '../parts/Trouble.vue';
 import Writer from '../parts/Writer.vue';
+import AsRead from './AsRead.vue';
 import Enclosures from './Enclosures.vue';
 import PutFact from './PutFact.vue';
 import { useMailingDraft } from './mailingDraft.ts';
@@ -11,6 +14,13 @@ const workshop = useMailingDraft();
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
 const trouble = ref('');
+/** The text with a client's own words in the place of its chips. */
+const asRead = ref(false);
+useEventListener(window, 'keydown', (event) => {
+  if (event.key !== 'F4') return;
+  event.preventDefault();
+  asRead.value = !asRead.value;
+});
 const last = ref<'subject' | 'body'>('body');
 const label = (key: string) => workshop.facts.find((each) => each.key === key)?.label ?? key;
 const editor = computed(() => body.value?.editor);
@@ -32,7 +42,8 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
           @focus="last = 'subject'"
         />
       </div>
-      <div class="sheet body">
+      <AsRead v-if="asRead" />
+      <div v-show="!asRead" class="sheet body">
         <FormatBar
           :editor="editor"
           :facts="workshop.facts"
@@ -51,7 +62,10 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
         </div>
       </div>
     </div>
-    <aside class="fields" aria-labelledby="fields">
+    <aside class="fields" aria-label="What is put in">
+      <v-btn class="mb-4" :aria-pressed="asRead" @click="asRead = !asRead"
+        >{{ asRead ? 'Go on writing' : 'As a client reads it' }}<KeyCap letter="F4" class="ml-2"
+      /></v-btn>
       <PutFact :facts="workshop.facts" :target="target" :blocks="last === 'body'" />
       <Enclosures :mailing-id="workshop.mailing?.id ?? 0" />
       <h2 class="mt-6">Below each copy</h2>

@@ -82,6 +82,7 @@ const lift = () =>
 <style scoped>
 .chosen {
   display: flex;
+  flex: none;
   align-items: center;
   gap: 10px;
   padding: 10px 12px 8px;

@@ -299,6 +299,7 @@ function putBack() {
 <style scoped>
 .bar {
   display: flex;
+  flex: none;
   flex-wrap: wrap;
   gap: 2px;
   padding: 5px 10px;

@@ -1,0 +1,239 @@
+import { deflateSync } from 'node:zlib';
+import { expect } from 'chai';
+import { simpleParser } from 'mailparser';
+import type { MailingDraft } from '../../contract/index.ts';
+import { DispatchWorker } from '../../server/dispatch/worker.ts';
+import { readRaw } from '../../server/foundation/sources.ts';
+import { checkMailing, previewMailing, sendTest } from '../../server/mailing/checking.ts';
+import { enclose, listEnclosures, takeOff } from '../../server/mailing/enclosures.ts';
+import { createMailing, saveMailing, viewMailing } from '../../server/mailing/mailings.ts';
+import { findRecipients, listSenders } from '../../server/mailing/recipients.ts';
+import { releaseMailing } from '../../server/mailing/release.ts';
+import { outgoing } from '../../server/parts.ts';
+import { keepPicture } from '../../server/writing/pictures.ts';
+import { mailingDraft, words } from './drafts.ts';
+import { MANAGER, one, openFirm, until, type TestFirm } from './helpers.ts';
+
+/** A picture of one grey point (PNG, 3rd edition: signature, IHDR, IDAT, IEND). */
+function point(): Buffer {
+  const crc = (bytes: Buffer) => {
+    let value = ~0;
+    for (const byte of bytes) {
+      value ^= byte;
+      for (let bit = 0; bit < 8; bit++) value = value & 1 ? (value >>> 1) ^ 0xedb88320 : value >>> 1;
+    }
+    return ~value >>> 0;
+  };
+  const chunk = (type: string, data: Buffer) => {
+    const body = Buffer.concat([Buffer.from(type, 'latin1'), data]);
+    const [length, sum] = [Buffer.alloc(4), Buffer.alloc(4)];
+    length.writeUInt32BE(data.length);
+    sum.writeUInt32BE(crc(body));
+    return Buffer.concat([length, body, sum]);
+  };
+  return Buffer.concat([
+    Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a]),
+    chunk('IHDR', Buffer.from([0, 0, 0, 1, 0, 0, 0, 1, 8, 0, 0, 0, 0])),
+    chunk('IDAT', deflateSync(Buffer.from([0, 128]))),
+    chunk('IEND', Buffer.alloc(0)),
+  ]);
+}
+
+describe('what a mailing carries, and from whom it comes', () => {
+  let firm: TestFirm;
+  const say = (work: Promise<unknown>) =>
+    work.then(
+      () => 'done',
+      (error: Error) => error.message,
+    );
+  before(async () => {
+    firm = await openFirm({ clients: 20, files: 30, conversationsPerClient: 0.1 });
+    await firm.sync();
+  });
+  after(() => firm.close());
+
+  async function begun(instead: Partial<MailingDraft>): Promise<{ id: number; draft: MailingDraft }> {
+    const id = await createMailing(firm.db, MANAGER, { copyOf: null });
+    const draft = mailingDraft(instead);
+    await saveMailing(firm.db, id, draft, 1);
+    return { id, draft };
+  }
+  async function released(id: number) {
+    const { order } = await checkMailing(firm.db, id);
+    const { version } = await viewMailing(firm.db, id);
+    await releaseMailing(firm.context, MANAGER, id, {
+      version,
+      recipients: order.length,
+      untestedWhy: 'a trial',
+    });
+    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
+    await until('all have gone', async () => {
+      await worker.work();
+      return !(await firm
+        .db('dispatch')
+        .where({ mailing_id: id })
+        .whereIn('state', ['waiting', 'going', 'delayed'])
+        .first('id'));
+    });
+    await worker.stop();
+    return firm.db('dispatch').where({ mailing_id: id, state: 'sent' }).orderBy('id');
+  }
+  const mailOf = async (row: { raw_hash: Buffer | null }) =>
+    simpleParser(await readRaw(firm.db, row.raw_hash ?? Buffer.alloc(0)));
+
+  it('carries its pictures within it (RFC 2387, 2392) and its enclosures beside it, in every copy, by an independent parser', async () => {
+    const hash = await keepPicture(firm.db, MANAGER.id, point());
+    expect(await keepPicture(firm.db, MANAGER.id, point())).to.equal(hash);
+    const body: MailingDraft['body'] = {
+      type: 'doc',
+      content: [
+        { type: 'picture', attrs: { hash, alt: 'A point', width: 20 } },
+        // Kept nowhere: left out, and nothing else.
+        { type: 'picture', attrs: { hash: 'ef'.repeat(32), alt: '', width: 20 } },
+        ...(words('Enclosed: the plan.').content ?? []),
+      ],
+    };
+    const { id } = await begun({ body });
+    const content = Buffer.from('the plan, ümlaut');
+    await enclose(firm.db, id, { filename: '../der Plän\r\nBcc: x.txt', type: 'text/plain', content });
+    const rows = await released(id);
+    for (const row of rows.slice(0, 3)) {
+      const raw = await readRaw(firm.db, row.raw_hash ?? Buffer.alloc(0));
+      const source = raw.toString('latin1');
+      expect(source.toLowerCase()).to.contain(`content-id: <${hash.slice(0, 32)}@picture>`);
+      expect(source).to.not.match(/^Bcc:/im);
+      // What a parser gives back is the picture itself, drawn where the text has it.
+      const mail = await simpleParser(raw, { skipImageLinks: true });
+      expect(String(mail.html)).to.contain(`src="cid:${hash.slice(0, 32)}@picture" alt="A point"`);
+      const [picture, plan] = [
+        mail.attachments.find((part) => part.related),
+        mail.attachments.find((part) => !part.related),
+      ];
+      expect(picture?.content.equals(point())).to.equal(true);
+      expect([picture?.contentType, plan?.filename, plan?.content.toString()]).to.deep.equal([
+        'image/png',
+        '.. der Plän  Bcc: x.txt',
+        'the plan, ümlaut',
+      ]);
+      expect(mail.text).to.contain('[A point]');
+    }
+  });
+
+  it('shows pictures in its preview without asking anybody for them', async () => {
+    const hash = await keepPicture(firm.db, MANAGER.id, point());
+    const { id } = await begun({
+      body: { type: 'doc', content: [{ type: 'picture', attrs: { hash, alt: 'x' } }] },
+    });
+    const { order } = await checkMailing(firm.db, id);
+    const { html, source } = await previewMailing(firm.context, id, order[0] ?? '');
+    expect(html)
+      .to.contain(`src="data:image/png;base64,${point().toString('base64')}"`)
+      .and.not.contain('cid:');
+    expect(source).to.contain('multipart/related').and.contain('Message-ID:');
+  });
+
+  it('takes nothing that is no picture, nothing too large, and nothing once it is released', async () => {
+    expect(await say(keepPicture(firm.db, MANAGER.id, Buffer.from('<svg onload=x>')))).to.contain(
+      'no picture',
+    );
+    const large = Buffer.concat([point(), Buffer.alloc(3 * 1024 * 1024)]);
+    expect(await say(keepPicture(firm.db, MANAGER.id, large))).to.contain('3 MB');
+    const { id } = await begun({});
+    const file = (bytes: number) => ({ filename: 'a', type: 'x/y', content: Buffer.alloc(bytes, 'a') });
+    expect(await say(enclose(firm.db, id, file(0)))).to.contain('empty');
+    await enclose(firm.db, id, file(6 * 1024 * 1024));
+    expect(await say(enclose(firm.db, id, file(6 * 1024 * 1024)))).to.contain('10 MB');
+    const [kept] = await listEnclosures(firm.db, id);
+    await firm.db('mailing').where({ id }).update({ tested_at: new Date() });
+    await takeOff(firm.db, id, kept?.id ?? 0);
+    expect((await viewMailing(firm.db, id)).testedAt).to.equal(null);
+    await firm.db('mailing').where({ id }).update({ state: 'going' });
+    expect(await say(enclose(firm.db, id, file(10)))).to.contain('Only a draft');
+    await firm.db('mailing').where({ id }).update({ state: 'draft' });
+    await enclose(firm.db, id, file(10));
+    const copy = await createMailing(firm.db, MANAGER, { copyOf: id });
+    expect((await listEnclosures(firm.db, copy)).map(({ size }) => size)).to.deep.equal([10]);
+  });
+
+  it('comes from the office where that is chosen, and its answers go where they are wanted', async () => {
+    const senders = await listSenders(firm.db);
+    const office = senders.find(({ shared }) => shared);
+    const petra = senders.find(({ name }) => name === 'Petra Lund');
+    const { id } = await begun({ senderId: office?.id ?? 0, answersId: petra?.id ?? 0 });
+    const [row] = await released(id);
+    const mail = await mailOf(row!);
+    expect(mail.from?.value).to.deep.equal([{ name: office?.name, address: office?.address }]);
+    expect(office?.name).to.equal('Quillhurst Land Advisers');
+    expect(mail.replyTo?.value).to.deep.equal([{ name: petra?.name, address: petra?.address }]);
+    // One that is connected no more sends nothing.
+    await firm
+      .db('mailbox')
+      .where({ id: petra?.id ?? 0 })
+      .update({ disconnected_at: new Date() });
+    const { draft } = await begun({ senderId: petra?.id ?? 0 });
+    const found = await findRecipients(firm.db, draft, MANAGER.id);
+    expect(found.recipients).to.deep.equal([]);
+    expect(new Set(found.leftOut.map(({ why }) => why))).to.include('nobody to send as');
+    await firm
+      .db('mailbox')
+      .where({ id: petra?.id ?? 0 })
+      .update({ disconnected_at: null });
+  });
+
+  it('goes to each person, greeted alone, or to one of each household', async () => {
+    const first = await one(
+      firm.db('client').where({ kind: 'couple', status: 'active' }).orderBy('id').first(),
+    );
+    const people = await firm
+      .db('client_person')
+      .where({ client_id: first.id, writes: 1 })
+      .pluck('person_id');
+    const whole = await findRecipients(firm.db, mailingDraft(), MANAGER.id);
+    const each = await findRecipients(firm.db, mailingDraft({ eachOf: 'person' }), MANAGER.id);
+    const own = each.recipients.filter(({ clientId }) => clientId === first.id);
+    const left = each.leftOut.filter(({ clientId }) => clientId === first.id);
+    expect(own.length + left.length)
+      .to.equal(people.length)
+      .and.be.greaterThan(1);
+    for (const { greeting, name } of own) expect(name.startsWith(greeting ?? '?')).to.equal(true);
+    expect(new Set(each.recipients.map(({ email }) => email.toLowerCase())).size).to.equal(
+      each.recipients.length,
+    );
+    expect(each.recipients.length).to.be.greaterThan(whole.recipients.length);
+    const { id } = await begun({ eachOf: 'person' });
+    const rows = await released(id);
+    const returned = await firm.db('dispatch').where({ mailing_id: id, state: 'returned' });
+    expect(rows.length + returned.length).to.equal(each.recipients.length);
+    const [a, b] = whole.recipients;
+    await firm
+      .db('client')
+      .whereIn('id', [a!.clientId, b!.clientId])
+      .update({ postal: JSON.stringify(['The Old Mill', 'Holt']) });
+    await firm
+      .db('client')
+      .where({ id: b!.clientId })
+      .update({ postal: JSON.stringify(['The old mill,', 'HOLT']) });
+    const homes = await findRecipients(firm.db, mailingDraft({ eachOf: 'household' }), MANAGER.id);
+    expect(homes.recipients.some(({ clientId }) => clientId === b!.clientId)).to.equal(false);
+    expect(homes.leftOut.find(({ clientId }) => clientId === b!.clientId)).to.deep.include({
+      why: 'lives with another recipient',
+      detail: a!.client,
+    });
+  });
+
+  it('is tried by a colleague', async () => {
+    const { id } = await begun({ subject: words('For Petra to see') });
+    const { order } = await checkMailing(firm.db, id);
+    const petra = await one(firm.db('staff').where({ name: 'Petra Lund' }).first());
+    await sendTest(firm.context, MANAGER, id, { key: order[0] ?? '', staffId: petra.id });
+    const inbox = firm.world.account(petra.email)?.folder('INBOX');
+    const subjects = () =>
+      inbox?.messages
+        .map((message) => inbox.read(message).toString('latin1'))
+        .filter((raw) => raw.includes('For Petra to see'));
+    await until('it has come', async () => Boolean(subjects()?.length));
+    expect(await say(sendTest(firm.context, MANAGER, id, { key: order[0] ?? '', staffId: 999 }))).to.contain(
+      'colleague',
+    );
+  });
+});
