@@ -20,5 +20,6 @@ export * from './timing.ts';
 export * from './office.ts';
 export * from './today.ts';
 export * from './writing.ts';
+export * from './wordings.ts';
 export * from './document.ts';
 export * from './rights.ts';

@@ -125,26 +125,6 @@ export const PeopleQuery = z.object({
 });
 
 /** For messages, or for notes, calls and meetings. */
-export const WordingKind = z.enum(['template', 'paragraph', 'note']);
-
-export const Wording = z.object({
-  id: z.number(),
-  kind: WordingKind,
-  name: z.string(),
-  subject: z.string(),
-  /** With the fields filled in from the file asked for; what is missing stands in square brackets. */
-  body: Doc,
-  missing: z.array(z.string()),
-});
-export type Wording = z.infer<typeof Wording>;
-
-export const WordingDraft = z.object({
-  kind: WordingKind,
-  name: z.string().trim().min(1, 'Give it a name.').max(120),
-  subject: z.string().max(500).default(''),
-  body: Doc,
-});
-
 /** A document that came or went with a message on a file. */
 export const FileDocument = z.object({
   messageId: z.number(),
@@ -159,7 +139,7 @@ export type FileDocument = z.infer<typeof FileDocument>;
 /** About which file. */
 export const OfFile = z.object({ file: Id.optional() });
 
-export const WordingsQuery = OfFile.extend({ for: z.enum(['messages', 'notes']).default('messages') });
+export const WordingsQuery = OfFile.extend({ for: z.enum(['messages', 'notes', 'mailings']).default('messages') });
 
 /** What the bytes that follow are called. */
 export const EnclosureNamed = z.object({

@@ -124,7 +124,12 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       ),
     );
     await trx('wording').insert(
-      WORDINGS.map((wording) => ({ ...wording, body: JSON.stringify(wording.body) })),
+      WORDINGS.map((wording) => ({
+        ...wording,
+        staff_id: 1,
+        subject: JSON.stringify(wording.subject ?? { type: 'doc', content: [{ type: 'paragraph' }] }),
+        body: JSON.stringify(wording.body),
+      })),
     );
     await trx('interest').insert(INTERESTS.map((name, index) => ({ id: index + 1, name })));
     await trx('topic').insert(TOPICS.map((name, position) => ({ id: position + 1, name, position })));

@@ -12,13 +12,17 @@ const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
 export const WORDINGS: {
   kind: 'template' | 'paragraph' | 'note';
   name: string;
-  subject: string;
+  description?: string;
+  /** That put it in where one writes. */
+  letters?: string;
+  occasion?: 'answer owed';
+  subject?: DocNode;
   body: DocNode;
 }[] = [
   {
     kind: 'paragraph',
     name: 'Received, will answer',
-    subject: '',
+    letters: 'rwa',
     body: doc(
       paragraph(
         text('Thank you for this. It is with '),
@@ -30,7 +34,7 @@ export const WORDINGS: {
   {
     kind: 'paragraph',
     name: 'Our reference',
-    subject: '',
+    letters: 'ref',
     body: doc(
       paragraph(
         text('Our reference is '),
@@ -44,7 +48,8 @@ export const WORDINGS: {
   {
     kind: 'template',
     name: 'Asking for a visit',
-    subject: 'A day for a visit',
+    description: 'Before the spring round; asks for mornings.',
+    subject: doc(paragraph(text('A day for a visit to '), field('client.place', 'you'))),
     body: doc(
       paragraph(text('Dear '), field('greeting', 'all'), text(',')),
       paragraph(
@@ -56,9 +61,22 @@ export const WORDINGS: {
     ),
   },
   {
+    kind: 'template',
+    name: 'An answer we owe',
+    description: 'Says when the answer comes, when it cannot come today.',
+    occasion: 'answer owed',
+    body: doc(
+      paragraph(text('Dear '), field('greeting', 'all'), text(',')),
+      paragraph(
+        text('Thank you for your letter about '),
+        field('file.title', 'this'),
+        text('. I have to look into it on the ground first and shall write again by the end of next week.'),
+      ),
+    ),
+  },
+  {
     kind: 'note',
     name: 'Nobody there',
-    subject: '',
     body: doc(
       paragraph(text('Rang about '), field('file.title', 'this'), text('; nobody there. Will try again.')),
     ),
@@ -66,7 +84,6 @@ export const WORDINGS: {
   {
     kind: 'note',
     name: 'Asked for papers',
-    subject: '',
     body: doc(
       paragraph(
         text('Asked '),

@@ -168,6 +168,20 @@ export const SCREENS: readonly Screen[] = [
     find: true,
   },
   {
+    name: 'wordings',
+    path: 'wordings',
+    title: 'Wordings',
+    show: () => import('./wordings/Wordings.vue'),
+    rail: { group: 'Cupboard' },
+    find: true,
+  },
+  {
+    name: 'wording',
+    path: 'wordings/:id(\\d+|new)',
+    title: 'A wording',
+    show: () => import('./wordings/Wording.vue'),
+  },
+  {
     name: 'mailboxes',
     path: 'mailboxes',
     title: 'Mailboxes',

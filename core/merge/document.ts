@@ -68,3 +68,9 @@ export function picturesOf(doc: DocNode): string[] {
 export function isPictureHash(hash: string): boolean {
   return /^[0-9a-f]{64}$/.test(hash);
 }
+
+/** Whether nothing is written in a text. */
+export function isEmptyText(node: DocNode): boolean {
+  if (node.text?.trim() || node.type === MERGE_FIELD || node.type === PICTURE) return false;
+  return (node.content ?? []).every(isEmptyText);
+}

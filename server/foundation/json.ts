@@ -67,6 +67,7 @@ const COLUMNS = {
   'draft.body': Doc,
   'draft.file_ids': Ids,
   'wording.body': Doc,
+  'wording.subject': Doc,
   'selection.tree': Selection,
   'preference.value': z.array(z.string()),
   'double_pair.reasons': z.array(z.string()),

@@ -24,6 +24,7 @@ import * as sent from './migrations/0020_sent.ts';
 import * as addressed from './migrations/0021_misaddressed.ts';
 import * as results from './migrations/0022_results.ts';
 import * as writing from './migrations/0023_writing.ts';
+import * as cupboard from './migrations/0024_cupboard.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -49,6 +50,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0021_misaddressed': addressed,
   '0022_results': results,
   '0023_writing': writing,
+  '0024_cupboard': cupboard,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -745,9 +745,31 @@ export interface Rows {
     id: number;
     kind: 'template' | 'paragraph' | 'note';
     name: string;
+    description: string;
     subject: string;
     body: string;
     staff_id: number | null;
+    own: Flag;
+    letters: string;
+    occasion:
+      | 'file opened'
+      | 'document shared'
+      | 'fee note sent'
+      | 'answer owed'
+      | 'client welcomed'
+      | 'client leaving'
+      | null;
+    version: number;
+    changed_at: Date | null;
+  };
+  wording_version: {
+    wording_id: number;
+    version: number;
+    name: string;
+    subject: string;
+    body: string;
+    changed_at: Date;
+    changed_by: number | null;
   };
 }
 
@@ -839,5 +861,6 @@ declare module 'knex/types/tables.js' {
     topic_opt_out: Knex.CompositeTableType<Rows['topic_opt_out'], Written<Rows['topic_opt_out']>>;
     turn: Knex.CompositeTableType<Rows['turn'], Written<Rows['turn']>>;
     wording: Knex.CompositeTableType<Rows['wording'], Written<Rows['wording']>>;
+    wording_version: Knex.CompositeTableType<Rows['wording_version'], Written<Rows['wording_version']>>;
   }
 }

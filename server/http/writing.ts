@@ -20,7 +20,15 @@ import {
   PictureKept,
   PeopleQuery,
   Wording,
+  CupboardQuery,
+  KeptWording,
+  MailingSaved,
   WordingDraft,
+  WordingLook,
+  WordingSave,
+  WordingTried,
+  WordingVersion,
+  WordingsPage,
   WordingsQuery,
 } from '../../contract/index.ts';
 import type { AppContext } from '../foundation/context.ts';
@@ -38,7 +46,16 @@ import {
 import { checkDraft } from '../writing/checks.ts';
 import { keepPicture, readPicture } from '../writing/pictures.ts';
 import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
-import { dropWording, factsOfFile, saveWording, listWordings } from '../writing/facts.ts';
+import { factsOfFile, listWordings } from '../writing/facts.ts';
+import {
+  dropWording,
+  keepWording,
+  listCupboard,
+  listVersions,
+  readWording,
+  saveWording,
+  tryWording,
+} from '../writing/cupboard.ts';
 import { findCorrespondents } from '../writing/people.ts';
 import { only, reply, staffOf } from './guard.ts';
 
@@ -128,14 +145,31 @@ export function writingRoutes(context: AppContext): Router {
   router.get('/facts', async (req, res) =>
     reply(res, z.array(Fact), await factsOfFile(db, OfFile.parse(req.query).file)),
   );
+  const keepers = only('keep wordings');
   router.get('/wordings', async (req, res) =>
-    reply(res, z.array(Wording), await listWordings(db, WordingsQuery.parse(req.query))),
+    reply(res, z.array(Wording), await listWordings(db, staffOf(res).id, WordingsQuery.parse(req.query))),
   );
-  router.post('/wordings', only('keep wordings'), async (req, res) => {
-    await saveWording(db, staffOf(res).id, WordingDraft.parse(req.body));
-    res.status(204).end();
+  router.get('/wordings/kept', async (req, res) =>
+    reply(res, WordingsPage, await listCupboard(db, staffOf(res), CupboardQuery.parse(req.query))),
+  );
+  router.get('/wordings/kept/:id', async (req, res) =>
+    reply(res, KeptWording, await readWording(db, staffOf(res), Id.parse(req.params.id))),
+  );
+  router.get('/wordings/kept/:id/versions', async (req, res) =>
+    reply(res, z.array(WordingVersion), await listVersions(db, staffOf(res), Id.parse(req.params.id))),
+  );
+  router.post('/wordings/tried', keepers, async (req, res) =>
+    reply(res, WordingLook, await tryWording(db, WordingTried.parse(req.body))),
+  );
+  router.post('/wordings', keepers, async (req, res) =>
+    reply(res, Made, { id: await keepWording(db, staffOf(res), WordingDraft.parse(req.body)) }),
+  );
+  router.put('/wordings/:id', keepers, async (req, res) => {
+    const { version, ...draft } = WordingSave.parse(req.body);
+    const saved = await saveWording(db, staffOf(res), Id.parse(req.params.id), draft, version);
+    reply(res, MailingSaved, { version: saved });
   });
-  router.delete('/wordings/:id', only('keep wordings'), async (req, res) => {
+  router.delete('/wordings/:id', keepers, async (req, res) => {
     await dropWording(db, staffOf(res), Id.parse(req.params.id));
     res.status(204).end();
   });

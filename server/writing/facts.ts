@@ -2,16 +2,14 @@ import { select, selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 import type { Fact, Wording } from '../../contract/index.ts';
 import type { z } from 'zod';
-import type { StaffMember, WordingDraft, WordingsQuery } from '../../contract/index.ts';
-import { may } from '../../contract/rights.ts';
+import type { WordingsQuery } from '../../contract/index.ts';
 import { ROWS } from '../../core/facts/catalogue.ts';
 import { greeting } from '../../core/merge/greeting.ts';
+import type { DocNode } from '../../core/merge/document.ts';
 import { fillIn } from '../../core/merge/letter.ts';
-import { noteAudit } from '../foundation/audit.ts';
-import { isDuplicate } from '../foundation/database.ts';
+import { inlineText } from '../../core/merge/plain.ts';
 import { factCatalogue, gatherFacts, type FactsAbout } from '../facts/gather.ts';
-import { notAllowed, Refusal } from '../foundation/refusal.ts';
-import { fromJson, toJson } from '../foundation/json.ts';
+import { fromJson } from '../foundation/json.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */
 export async function factsOfFile(db: Knex, fileId: number | undefined): Promise<Fact[]> {
@@ -25,7 +23,8 @@ export async function factsOfFile(db: Knex, fileId: number | undefined): Promise
   });
 }
 
-async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbout> {
+/** What the facts of a file are about: its client, and whom it is written to. */
+export async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbout> {
   const file = fileId
     ? await selectFirst(db('file').join('client', 'client.id', 'file.client_id').where('file.id', fileId), {
         clientId: 'file.client_id',
@@ -49,62 +48,40 @@ async function aboutFile(db: Knex, fileId: number | undefined): Promise<FactsAbo
   };
 }
 
-/** Templates and stock paragraphs, or the usual notes; their fields filled in from a file. */
-export async function listWordings(db: Knex, query: z.output<typeof WordingsQuery>): Promise<Wording[]> {
+/** Templates and stock paragraphs, or the usual notes, that a person may use; their fields filled in from a file. */
+export async function listWordings(
+  db: Knex,
+  staffId: number,
+  query: z.output<typeof WordingsQuery>,
+): Promise<Wording[]> {
   const kinds: Wording['kind'][] = query.for === 'notes' ? ['note'] : ['template', 'paragraph'];
   const [rows, [known = { words: {} }], catalogue] = await Promise.all([
-    db('wording').whereIn('kind', kinds).orderBy('kind').orderBy('name').select(),
+    db('wording')
+      .whereIn('kind', kinds)
+      .where((any) => any.where({ own: 0 }).orWhere({ staff_id: staffId }))
+      .orderBy('kind')
+      .orderBy('name')
+      .select(),
     gatherFacts(db, [await aboutFile(db, query.file)], ROWS),
     factCatalogue(db),
   ]);
   const labels = new Map(catalogue.map(({ key, label }) => [key, label]));
+  // In a mailing its fields stay: each recipient's own come in their place.
+  const filled = (doc: DocNode) =>
+    query.for === 'mailings' ? { doc, missing: [] } : fillIn(doc, known, (key) => labels.get(key) ?? key);
   return rows.map((row) => {
-    const { doc, missing } = fillIn(
-      fromJson('wording.body', row.body),
-      known,
-      (key) => labels.get(key) ?? key,
-    );
+    const body = filled(fromJson('wording.body', row.body));
+    const subject = filled(fromJson('wording.subject', row.subject));
     return {
       id: row.id,
       kind: row.kind,
       name: row.name,
-      subject: row.subject,
-      body: doc as Wording['body'],
-      missing,
+      description: row.description,
+      letters: row.letters,
+      occasion: row.occasion,
+      subject: inlineText(subject.doc.content ?? []).trim(),
+      body: body.doc,
+      missing: [...new Set([...subject.missing, ...body.missing])],
     };
   });
-}
-
-/** Keeps a wording for everybody. @throws Refusal when there is one of that name already */
-export async function saveWording(
-  db: Knex,
-  staffId: number,
-  draft: z.output<typeof WordingDraft>,
-): Promise<void> {
-  try {
-    const [id = 0] = await db('wording').insert({
-      ...draft,
-      staff_id: staffId,
-      body: toJson('wording.body', draft.body),
-    });
-    await noteAudit(db, {
-      staffId,
-      action: 'wording kept',
-      subject: 'wording',
-      id,
-      after: { name: draft.name },
-    });
-  } catch (error) {
-    if (isDuplicate(error)) throw new Refusal(409, 'There is one of that name already.', 'name');
-    throw error;
-  }
-}
-
-/** Throws a wording away. @throws when a colleague keeps it and one's role gives no right to theirs */
-export async function dropWording(db: Knex, staff: StaffMember, id: number): Promise<void> {
-  const row = await db('wording').where({ id }).first();
-  if (!row) return;
-  if (row.staff_id !== staff.id && !may(staff.role, 'drop wordings')) throw notAllowed('drop wordings');
-  await db('wording').where({ id }).delete();
-  await noteAudit(db, { staffId: staff.id, action: 'wording dropped', subject: 'wording', id, before: row });
 }

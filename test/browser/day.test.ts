@@ -238,7 +238,7 @@ describe('the first working day, in the browser', function () {
       async () => (await page.locator('.side strong').first().textContent()) !== first,
     );
     await page.frameLocator('iframe').getByText('Please leave the gate as you find it.').waitFor();
-    await page.getByRole('button', { name: 'Send me a test copy' }).click();
+    await page.getByRole('button', { name: 'Send a test copy' }).click();
     await page.getByText('A test copy is on its way').waitFor();
     await accessible(page, 'checks');
     await page.getByRole('button', { name: 'Next: Timing' }).click();

@@ -105,6 +105,8 @@ const ASKED: Record<string, Right | null> = {
   'POST /drafts/:id/enclosures/from': 'write messages',
   'DELETE /drafts/:id/enclosures/:enclosure': 'write messages',
   'POST /wordings': 'keep wordings',
+  'POST /wordings/tried': 'keep wordings',
+  'PUT /wordings/:id': 'keep wordings',
   'DELETE /wordings/:id': 'keep wordings',
   'POST /session/forgotten': null,
   'POST /session/link': null,

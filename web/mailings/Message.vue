@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core';
 import { computed, ref, useTemplateRef } from 'vue';
+import { z } from 'zod';
+import { Wording } from '../../contract/index.ts';
 import KeyCap from '../parts/KeyCap.vue';
 import FormatBar from '../parts/FormatBar.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -8,11 +10,17 @@ import Writer from '../parts/Writer.vue';
 import AsRead from './AsRead.vue';
 import Enclosures from './Enclosures.vue';
 import PutFact from './PutFact.vue';
+import PutWording from './PutWording.vue';
+import { useLoad } from '../ui/load.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const workshop = useMailingDraft();
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
+const { data: wordings, load: readWordings } = useLoad(z.array(Wording), () => ({
+  path: '/wordings',
+  query: { for: 'mailings' },
+}));
 const trouble = ref('');
 /** The text with a client's own words in the place of its chips. */
 const asRead = ref(false);
@@ -56,6 +64,7 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
             v-model="workshop.draft.body"
             label="Message"
             :field-label="label"
+            :stock="wordings ?? []"
             @focus="last = 'body'"
             @trouble="trouble = $event"
           />
@@ -67,6 +76,13 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
         >{{ asRead ? 'Go on writing' : 'As a client reads it' }}<KeyCap letter="F4" class="ml-2"
       /></v-btn>
       <PutFact :facts="workshop.facts" :target="target" :blocks="last === 'body'" />
+      <PutWording
+        v-model:subject="workshop.draft.subject"
+        :wordings="wordings ?? []"
+        :editor="editor"
+        :body="workshop.draft.body"
+        @changed="readWordings"
+      />
       <Enclosures :mailing-id="workshop.mailing?.id ?? 0" />
       <h2 class="mt-6">Below each copy</h2>
       <v-checkbox

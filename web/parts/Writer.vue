@@ -16,13 +16,39 @@ import { cleanPasted } from './pasted.ts';
 
 /** The editor of a subject line or a message, with merge fields as chips. */
 const doc = defineModel<DocNode>({ required: true });
-const props = defineProps<{ line?: boolean; label: string; fieldLabel: (key: string) => string }>();
+const props = defineProps<{
+  line?: boolean;
+  label: string;
+  fieldLabel: (key: string) => string;
+  /** Paragraphs that a few letters and Tab put in. */
+  stock?: readonly { letters: string; body: DocNode }[];
+}>();
 const emit = defineEmits<{ focus: []; trouble: [words: string] }>();
 
 /** A subject is one paragraph: Enter does nothing there. */
 const OneLine = Extension.create({
   name: 'oneLine',
   addKeyboardShortcuts: () => ({ Enter: () => true, 'Shift-Enter': () => true }),
+});
+
+/** The letters before the caret, and Tab: what they stand for comes in their place. */
+const Stock = Extension.create({
+  name: 'stock',
+  priority: 1000,
+  addKeyboardShortcuts: () => ({
+    Tab: ({ editor: now }) => {
+      const { $from, empty } = now.state.selection;
+      const typed = /\S+$/.exec($from.parent.textBetween(0, $from.parentOffset, '\n', '\n'))?.[0] ?? '';
+      const found = empty && typed ? props.stock?.find(({ letters }) => letters === typed) : undefined;
+      if (!found) return false;
+      const range = { from: $from.pos - typed.length, to: $from.pos };
+      return now
+        .chain()
+        .deleteRange(range)
+        .insertContent(found.body.content ?? [])
+        .run();
+    },
+  }),
 });
 
 const editor = useEditor({
@@ -57,6 +83,7 @@ const editor = useEditor({
     ...(props.line
       ? [OneLine]
       : [
+          Stock,
           TextStyle,
           Color,
           FontSize,

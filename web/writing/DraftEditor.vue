@@ -3,7 +3,7 @@ import { useEventListener } from '@vueuse/core';
 import { computed, onBeforeUnmount, reactive, ref } from 'vue';
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { z } from 'zod';
-import { ShownMailbox, type MisaddressedWarning } from '../../contract/index.ts';
+import { ShownMailbox, type MisaddressedWarning, type Wording } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import FormatBar from '../parts/FormatBar.vue';
 import KeyCap from '../parts/KeyCap.vue';
@@ -25,6 +25,8 @@ const { clock } = useTimes();
 const id = Number(route.params.id);
 const apart = route.name === 'letter apart';
 const pictureProblem = ref('');
+/** Paragraphs that a few letters put in. */
+const stock = ref<readonly Wording[]>([]);
 const desk = reactive(useDraft(id));
 const { data: boxes, problem: boxesProblem } = useLoad(z.array(ShownMailbox), () => '/mail/boxes');
 const copies = ref(false);
@@ -199,6 +201,7 @@ const heading = computed(
             v-model="desk.body"
             label="Message"
             :field-label="(key: string) => key"
+            :stock="stock"
             @trouble="pictureProblem = $event"
           />
           <pre class="signature" aria-label="Your signature, put below by itself">{{
@@ -227,7 +230,7 @@ const heading = computed(
         </ul>
         <p v-if="dragging" class="drop">Let go to enclose it</p>
       </div>
-      <DraftSide :desk="desk" @insert="insert" />
+      <DraftSide :desk="desk" @insert="insert" @stock="stock = $event" />
     </div>
     <LaterDialog
       :model-value="asking === 'later'"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import type { FileDocument, FileRef } from '../../contract/index.ts';
+import type { FileDocument, FileRef, Wording } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
@@ -10,7 +10,10 @@ import PutIn from './PutIn.vue';
 
 /** Beside the page: on which files it goes, what can be put in, and what is enclosed. */
 const props = defineProps<{ desk: Desk }>();
-const emit = defineEmits<{ insert: [content: DocNode['content'] | string] }>();
+const emit = defineEmits<{
+  insert: [content: DocNode['content'] | string];
+  stock: [wordings: readonly Wording[]];
+}>();
 const finding = ref(false);
 const documents = ref(false);
 const picker = ref<HTMLInputElement | null>(null);
@@ -66,6 +69,8 @@ async function encloseFrom({ messageId, index }: FileDocument) {
       :file-id="fileId"
       :subject="desk.subject"
       :body="desk.body"
+      :occasion="desk.letter?.how === 'reply' || desk.letter?.how === 'all' ? 'answer owed' : null"
+      @stock="(wordings: readonly Wording[]) => emit('stock', wordings)"
       @insert="(content: DocNode['content'] | string) => emit('insert', content)"
       @subject="(words: string) => desk.put({ subject: words })"
     />

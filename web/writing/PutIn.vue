@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
+import { computed, ref, watch } from 'vue';
 import { z } from 'zod';
-import { Fact, Wording } from '../../contract/index.ts';
+import { Fact, Wording, type Occasion } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useLoad } from '../ui/load.ts';
@@ -13,8 +13,14 @@ const props = defineProps<{
   /** Of the message, for what is kept of it. */
   subject: string;
   body: DocNode;
+  /** What is written for. */
+  occasion: Occasion | null;
 }>();
-const emit = defineEmits<{ insert: [content: DocNode['content'] | string]; subject: [words: string] }>();
+const emit = defineEmits<{
+  insert: [content: DocNode['content'] | string];
+  subject: [words: string];
+  stock: [wordings: readonly Wording[]];
+}>();
 const keeping = ref(false);
 const ofFile = computed(() => ({ file: props.fileId }));
 const { data: facts, problem } = useLoad(z.array(Fact), () => ({ path: '/facts', query: ofFile.value }));
@@ -22,6 +28,18 @@ const { data: wordings, load: readWordings } = useLoad(z.array(Wording), () => (
   path: '/wordings',
   query: ofFile.value,
 }));
+/** A subject as a text of one line. */
+const line = (words: string): DocNode => ({
+  type: 'doc',
+  content: [{ type: 'paragraph', ...(words ? { content: [{ type: 'text', text: words }] } : {}) }],
+});
+/** What usually serves an answer comes first where one is written. */
+const offered = computed(() =>
+  [...(wordings.value ?? [])].sort(
+    (a, b) => Number(b.occasion === props.occasion) - Number(a.occasion === props.occasion),
+  ),
+);
+watch(wordings, (now) => emit('stock', now ?? []));
 function put(wording: Wording) {
   if (wording.kind === 'template' && wording.subject && !props.subject) emit('subject', wording.subject);
   emit('insert', (wording.body as DocNode).content ?? []);
@@ -34,7 +52,7 @@ function put(wording: Wording) {
     <Trouble :words="problem" />
     <div class="offers">
       <button
-        v-for="wording in wordings ?? []"
+        v-for="wording in props.occasion ? offered : (wordings ?? [])"
         :key="wording.id"
         type="button"
         class="plain choice"
@@ -43,7 +61,7 @@ function put(wording: Wording) {
       >
         {{ wording.name }}
         <span class="quiet">{{
-          wording.missing.length ? `${wording.missing.length} missing` : wording.kind
+          wording.missing.length ? `${wording.missing.length} missing` : wording.letters || wording.kind
         }}</span>
       </button>
       <button type="button" class="link" @click="keeping = true">keep or drop wordings…</button>
@@ -64,7 +82,7 @@ function put(wording: Wording) {
     <WordingsDialog
       v-model="keeping"
       :wordings="wordings ?? []"
-      :subject="subject"
+      :subject="line(subject)"
       :body="body"
       @changed="readWordings"
     />

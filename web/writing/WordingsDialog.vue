@@ -9,7 +9,7 @@ import AskDialog from '../ui/AskDialog.vue';
 
 /** Keeps what is written now as a wording that anybody can put into a message, and drops others. */
 const open = defineModel<boolean>({ required: true });
-const props = defineProps<{ wordings: readonly Wording[]; subject: string; body: DocNode }>();
+const props = defineProps<{ wordings: readonly Wording[]; subject: DocNode; body: DocNode }>();
 const emit = defineEmits<{ changed: [] }>();
 const name = ref('');
 const { errorOf, problem, submit, clear } = useForm(WordingDraft, ['name']);

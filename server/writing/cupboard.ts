@@ -1,0 +1,260 @@
+import type { Knex } from 'knex';
+import type { z } from 'zod';
+import type {
+  CupboardQuery,
+  KeptWording,
+  StaffMember,
+  WordingDraft,
+  WordingLook,
+  WordingTried,
+  WordingVersion,
+  WordingsPage,
+} from '../../contract/index.ts';
+import { may } from '../../contract/rights.ts';
+import { ROWS } from '../../core/facts/catalogue.ts';
+import { renderMessage } from '../../core/merge/render.ts';
+import { noteAudit } from '../foundation/audit.ts';
+import { isDuplicate, transact, type Database } from '../foundation/database.ts';
+import { fromJson, toJson } from '../foundation/json.ts';
+import { notAllowed, notFound, Refusal } from '../foundation/refusal.ts';
+import { countOf, likePattern, select, selectFirst } from '../foundation/rows.ts';
+import { factCatalogue, gatherFacts } from '../facts/gather.ts';
+import { aboutFile } from './facts.ts';
+import { picturesFor, withPictures } from './pictures.ts';
+
+/** Those that a person may use: the firm's, and their own. */
+export function wordingsFor(db: Knex, staffId: number): Knex.QueryBuilder {
+  return db('wording').where((any) => any.where('wording.own', 0).orWhere('wording.staff_id', staffId));
+}
+
+/** A page of the cupboard, by name. */
+export async function listCupboard(
+  db: Knex,
+  staff: StaffMember,
+  { kind, words, offset, limit }: z.output<typeof CupboardQuery>,
+): Promise<WordingsPage> {
+  const found = () => {
+    const some = wordingsFor(db, staff.id).whereNot('wording.kind', 'note');
+    if (kind) some.where('wording.kind', kind);
+    if (words.trim()) {
+      const pattern = likePattern(words.trim());
+      some.where((any) =>
+        any.where('wording.name', 'like', pattern).orWhere('wording.description', 'like', pattern),
+      );
+    }
+    return some;
+  };
+  const [total, rows] = await Promise.all([
+    countOf(found()),
+    select(
+      found()
+        .leftJoin('staff', 'staff.id', 'wording.staff_id')
+        .orderBy(['wording.kind', 'wording.name', 'wording.id'])
+        .offset(offset)
+        .limit(limit),
+      {
+        id: 'wording.id',
+        kind: 'wording.kind',
+        name: 'wording.name',
+        description: 'wording.description',
+        own: 'wording.own',
+        letters: 'wording.letters',
+        occasion: 'wording.occasion',
+        keeper: 'staff.name?',
+        changedAt: 'wording.changed_at',
+      },
+    ),
+  ]);
+  return {
+    total,
+    rows: rows.map((row) => ({
+      ...row,
+      own: Boolean(row.own),
+      changedAt: row.changedAt?.toISOString() ?? null,
+    })),
+  };
+}
+
+/** A wording as it is kept. @throws Refusal when there is none, or it is a colleague's alone */
+export async function readWording(db: Knex, staff: StaffMember, id: number): Promise<KeptWording> {
+  const row = await wordingsFor(db, staff.id).where('wording.id', id).first();
+  if (!row) throw notFound('That wording');
+  const keeper = row.staff_id ? await db('staff').where({ id: row.staff_id }).first('name') : undefined;
+  return {
+    id,
+    kind: row.kind,
+    name: row.name,
+    description: row.description,
+    own: Boolean(row.own),
+    letters: row.letters,
+    occasion: row.occasion,
+    subject: fromJson('wording.subject', row.subject),
+    body: fromJson('wording.body', row.body),
+    version: row.version,
+    keeper: keeper?.name ?? null,
+    mine: mayChange(staff, row),
+    changedAt: row.changed_at?.toISOString() ?? null,
+  };
+}
+
+function mayChange(staff: StaffMember, row: { staff_id: number | null }): boolean {
+  return row.staff_id === staff.id || may(staff.role, 'drop wordings');
+}
+
+function columns(draft: WordingDraft) {
+  const { subject, body, occasion, ...plain } = draft;
+  return {
+    ...plain,
+    occasion: draft.kind === 'template' ? occasion : null,
+    subject: toJson('wording.subject', subject),
+    body: toJson('wording.body', body),
+    changed_at: new Date(),
+  };
+}
+
+/** What stands in the way of a wording, at the field it is about. */
+function refuseDouble(error: unknown): never {
+  if (!isDuplicate(error)) throw error;
+  throw /wording_occasion/.test((error as Error).message)
+    ? new Refusal(409, 'Another template serves that already. Take it off there first.', 'occasion')
+    : new Refusal(409, 'There is one of that name already.', 'name');
+}
+
+/** Keeps a new wording. @returns its number @throws Refusal when there is one of that name already */
+export async function keepWording(db: Database, staff: StaffMember, draft: WordingDraft): Promise<number> {
+  return transact(db, async (trx) => {
+    const [id = 0] = await trx('wording')
+      .insert({ ...columns(draft), staff_id: staff.id })
+      .catch(refuseDouble);
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'wording kept',
+      subject: 'wording',
+      id,
+      after: { name: draft.name },
+    });
+    return id;
+  });
+}
+
+/**
+ * Changes a wording; what it was is kept beside it.
+ * @returns its new version
+ * @throws Refusal when somebody changed it meanwhile, or it is a colleague's
+ */
+export async function saveWording(
+  db: Database,
+  staff: StaffMember,
+  id: number,
+  draft: WordingDraft,
+  version: number,
+): Promise<number> {
+  return transact(db, async (trx) => {
+    const row = await trx('wording').where({ id }).forUpdate().first();
+    if (!row || (row.own && row.staff_id !== staff.id)) throw notFound('That wording');
+    if (!mayChange(staff, row)) throw notAllowed('drop wordings');
+    if (row.version !== version)
+      throw new Refusal(
+        409,
+        'A colleague has changed this wording meanwhile. Copy your words, then open it again.',
+      );
+    const now = columns(draft);
+    if (now.body !== row.body || now.subject !== row.subject || now.name !== row.name)
+      await trx('wording_version').insert({
+        wording_id: id,
+        version,
+        name: row.name,
+        subject: row.subject,
+        body: row.body,
+        changed_at: new Date(),
+        changed_by: staff.id,
+      });
+    await trx('wording')
+      .where({ id })
+      .update({ ...now, version: version + 1 })
+      .catch(refuseDouble);
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'wording changed',
+      subject: 'wording',
+      id,
+      before: { name: row.name },
+      after: { name: draft.name },
+    });
+    return version + 1;
+  });
+}
+
+/** Throws a wording away. @throws when a colleague keeps it and one's role gives no right to theirs */
+export async function dropWording(db: Database, staff: StaffMember, id: number): Promise<void> {
+  await transact(db, async (trx) => {
+    const row = await trx('wording').where({ id }).forUpdate().first();
+    if (!row) return;
+    if (!mayChange(staff, row)) throw notAllowed('drop wordings');
+    await trx('wording').where({ id }).delete();
+    await noteAudit(trx, {
+      staffId: staff.id,
+      action: 'wording dropped',
+      subject: 'wording',
+      id,
+      before: row,
+    });
+  });
+}
+
+/** So many of the latest versions are shown. */
+const MOST_VERSIONS = 50;
+
+/** What a wording was before, newest first. */
+export async function listVersions(db: Knex, staff: StaffMember, id: number): Promise<WordingVersion[]> {
+  await readWording(db, staff, id);
+  const rows = await select(
+    db('wording_version')
+      .leftJoin('staff', 'staff.id', 'wording_version.changed_by')
+      .where('wording_version.wording_id', id)
+      .orderBy('wording_version.version', 'desc')
+      .limit(MOST_VERSIONS),
+    {
+      version: 'wording_version.version',
+      name: 'wording_version.name',
+      changed_at: 'wording_version.changed_at',
+      by: 'staff.name?',
+      subject: 'wording_version.subject',
+      body: 'wording_version.body',
+    },
+  );
+  return rows.map(({ changed_at, subject, body, ...row }) => ({
+    ...row,
+    changedAt: changed_at.toISOString(),
+    subject: fromJson('wording.subject', subject),
+    body: fromJson('wording.body', body),
+  }));
+}
+
+/** How a text looks with one client's facts, on their General file. @throws Refusal when there is no such client */
+export async function tryWording(
+  db: Knex,
+  { subject, body, clientId }: z.output<typeof WordingTried>,
+): Promise<WordingLook> {
+  const file = await selectFirst(
+    db('file')
+      .join('client', 'client.id', 'file.client_id')
+      .where({ client_id: clientId })
+      .orderBy('file.general', 'desc'),
+    { id: 'file.id', client: 'client.name' },
+  );
+  if (!file) throw notFound('That client');
+  const [[known = { words: {} }], catalogue] = await Promise.all([
+    gatherFacts(db, [await aboutFile(db, file.id)], ROWS),
+    factCatalogue(db),
+  ]);
+  const made = renderMessage(subject, body, known);
+  const labels = new Map(catalogue.map(({ key, label }) => [key, label]));
+  return {
+    client: file.client,
+    subject: made.subject,
+    html: withPictures(made.html, await picturesFor(db, body)),
+    text: made.text,
+    missing: [...new Set(made.missing.map(({ field }) => labels.get(field) ?? field))],
+  };
+}

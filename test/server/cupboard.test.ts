@@ -1,0 +1,156 @@
+import { expect } from 'chai';
+import type { StaffMember, WordingDraft } from '../../contract/index.ts';
+import {
+  dropWording,
+  keepWording,
+  listCupboard,
+  listVersions,
+  readWording,
+  saveWording,
+  tryWording,
+} from '../../server/writing/cupboard.ts';
+import { listWordings } from '../../server/writing/facts.ts';
+import { words } from './drafts.ts';
+import { MANAGER, one, openFirm, type TestFirm } from './helpers.ts';
+
+const PETRA: StaffMember = {
+  id: 5,
+  name: 'Petra Lund',
+  email: 'petra.lund@quillhurst.example',
+  role: 'assistant',
+};
+const field = (key: string) => ({ type: 'mergeField', attrs: { field: key, fallback: '', format: '' } });
+const wording = (instead: Partial<WordingDraft> = {}): WordingDraft => ({
+  kind: 'template',
+  name: 'The winter round',
+  description: 'For the visits before spring',
+  own: false,
+  letters: '',
+  occasion: null,
+  subject: {
+    type: 'doc',
+    content: [{ type: 'paragraph', content: [{ type: 'text', text: 'At ' }, field('client.place')] }],
+  },
+  body: words('We shall come.'),
+  ...instead,
+});
+
+describe('the cupboard of wordings', () => {
+  let firm: TestFirm;
+  const say = (work: Promise<unknown>) =>
+    work.then(
+      () => 'done',
+      (error: Error) => error.message,
+    );
+  before(async () => {
+    firm = await openFirm({ clients: 12, files: 16, conversationsPerClient: 0 });
+  });
+  after(() => firm.close());
+
+  it('keeps what each was before, and brings it back as another change', async () => {
+    const id = await keepWording(firm.db, MANAGER, wording());
+    expect(await saveWording(firm.db, MANAGER, id, wording({ body: words('We come.') }), 1)).to.equal(2);
+    expect(
+      await saveWording(firm.db, MANAGER, id, wording({ body: words('Come.'), name: 'Winter' }), 2),
+    ).to.equal(3);
+    // What it is for alone makes no earlier version.
+    await saveWording(
+      firm.db,
+      MANAGER,
+      id,
+      wording({ body: words('Come.'), name: 'Winter', description: '' }),
+      3,
+    );
+    const versions = await listVersions(firm.db, MANAGER, id);
+    expect(versions.map(({ version, name, body }) => [version, name, body])).to.deep.equal([
+      [2, 'The winter round', words('We come.')],
+      [1, 'The winter round', words('We shall come.')],
+    ]);
+    const [, first] = versions;
+    await saveWording(firm.db, MANAGER, id, wording({ body: first!.body }), 4);
+    expect((await readWording(firm.db, MANAGER, id)).body).to.deep.equal(words('We shall come.'));
+    expect(await say(saveWording(firm.db, MANAGER, id, wording(), 4))).to.contain(
+      'changed this wording meanwhile',
+    );
+    await dropWording(firm.db, MANAGER, id);
+    expect(await firm.db('wording_version').where({ wording_id: id })).to.deep.equal([]);
+  });
+
+  it('shows one’s own to oneself alone, and lets only its keeper or those who may change it', async () => {
+    const own = await keepWording(firm.db, PETRA, wording({ name: 'Petra’s own', own: true }));
+    const shared = await keepWording(firm.db, MANAGER, wording({ name: 'Everybody’s' }));
+    const names = async (staff: StaffMember) =>
+      (await listCupboard(firm.db, staff, { words: '', offset: 0, limit: 100 })).rows.map(({ name }) => name);
+    expect(await names(PETRA)).to.include.members(['Petra’s own', 'Everybody’s']);
+    expect(await names(MANAGER))
+      .to.include('Everybody’s')
+      .and.not.include('Petra’s own');
+    const put = await listWordings(firm.db, MANAGER.id, { for: 'messages' });
+    expect(put.map(({ name }) => name)).to.not.include('Petra’s own');
+    expect(await say(readWording(firm.db, MANAGER, own))).to.contain('not here any more');
+    expect(await say(saveWording(firm.db, MANAGER, own, wording(), 1))).to.contain('not here any more');
+    expect(await say(saveWording(firm.db, PETRA, shared, wording(), 1))).to.not.equal('done');
+    expect((await readWording(firm.db, PETRA, shared)).mine).to.equal(false);
+    const found = await listCupboard(firm.db, MANAGER, {
+      words: 'everyb',
+      kind: 'template',
+      offset: 0,
+      limit: 10,
+    });
+    expect(found.total).to.equal(1);
+  });
+
+  it('has one template at most for each occasion, and no paragraph for any', async () => {
+    await firm.db('wording').update({ occasion: null });
+    await keepWording(firm.db, MANAGER, wording({ name: 'A', occasion: 'fee note sent' }));
+    expect(
+      await say(keepWording(firm.db, MANAGER, wording({ name: 'B', occasion: 'fee note sent' }))),
+    ).to.contain('Another template serves that');
+    const id = await keepWording(
+      firm.db,
+      MANAGER,
+      wording({ name: 'C', kind: 'paragraph', occasion: 'file opened', letters: 'cc' }),
+    );
+    expect(await readWording(firm.db, MANAGER, id)).to.include({ occasion: null, letters: 'cc' });
+    expect(await say(keepWording(firm.db, MANAGER, wording({ name: 'A' })))).to.contain('of that name');
+  });
+
+  it('is seen with a real client’s facts, and says what is not known of them', async () => {
+    const client = await one(firm.db('client').where('place', '<>', '').orderBy('id').first());
+    const body = {
+      type: 'doc',
+      content: [
+        { type: 'paragraph', content: [field('client.name'), field('client.service'), field('firm.name')] },
+      ],
+    };
+    await firm.db('client').where({ id: client.id }).update({ service: null });
+    const look = await tryWording(firm.db, { subject: wording().subject, body, clientId: client.id });
+    expect(look).to.deep.include({
+      client: client.name,
+      subject: `At ${client.place}`,
+      missing: ['Service'],
+    });
+    expect(look.text).to.contain(client.name).and.contain('Quillhurst Land Advisers');
+    expect(await say(tryWording(firm.db, { subject: body, body, clientId: 99_999 }))).to.contain(
+      'not here any more',
+    );
+  });
+
+  it('fills a template’s subject and text in for a file, and leaves its fields in a mailing', async () => {
+    await firm.db('wording').delete();
+    await keepWording(firm.db, MANAGER, wording());
+    const file = await one(
+      firm
+        .db('file')
+        .join('client', 'client.id', 'file.client_id')
+        .where('client.place', '<>', '')
+        .first('file.id', 'client.place'),
+    );
+    const [filled] = await listWordings(firm.db, MANAGER.id, { file: file.id, for: 'messages' });
+    expect(filled?.subject).to.equal(`At ${file.place}`);
+    const [kept] = await listWordings(firm.db, MANAGER.id, { for: 'mailings' });
+    expect(kept?.missing).to.deep.equal([]);
+    const [missing] = await listWordings(firm.db, MANAGER.id, { for: 'messages' });
+    expect([missing?.subject, missing?.missing]).to.deep.equal(['At [Place]', ['Place']]);
+  });
+});
