@@ -155,7 +155,14 @@ export const Checks = z.object({
   recipients: z.number(),
   order: z.array(RecipientKey),
   missing: z.array(
-    z.object({ key: RecipientKey, clientId: z.number(), client: z.string(), label: z.string() }),
+    z.object({
+      key: RecipientKey,
+      clientId: z.number(),
+      personId: z.number(),
+      client: z.string(),
+      field: z.string(),
+      label: z.string(),
+    }),
   ),
   problems: z.array(z.string()),
   /** What is odd and can be meant all the same. */

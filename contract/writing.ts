@@ -139,7 +139,9 @@ export type FileDocument = z.infer<typeof FileDocument>;
 /** About which file. */
 export const OfFile = z.object({ file: Id.optional() });
 
-export const WordingsQuery = OfFile.extend({ for: z.enum(['messages', 'notes', 'mailings']).default('messages') });
+export const WordingsQuery = OfFile.extend({
+  for: z.enum(['messages', 'notes', 'mailings']).default('messages'),
+});
 
 /** What the bytes that follow are called. */
 export const EnclosureNamed = z.object({

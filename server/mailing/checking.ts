@@ -47,7 +47,9 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
       missing.push({
         key: recipient.key,
         clientId: recipient.clientId,
+        personId: recipient.personId,
         client: recipient.client,
+        field,
         label: names.get(field) ?? field,
       });
     }

@@ -220,8 +220,8 @@ describe('the first working day, in the browser', function () {
     await page.getByRole('button', { name: 'Next: Message' }).click();
     await page.getByRole('textbox', { name: 'Subject' }).click();
     await page.keyboard.type('The gate at ');
-    await page.locator('.v-select', { hasText: 'Fact' }).click();
-    await page.getByRole('option', { name: 'Place', exact: true }).click();
+    await page.getByRole('combobox', { name: 'Fact' }).fill('Place');
+    await page.getByRole('option', { name: /^Place/ }).click();
     await page.getByLabel('Else say (when there is none)').fill('your place');
     await page.getByRole('button', { name: 'Put it in' }).click();
     await page.getByRole('textbox', { name: 'Message' }).locator('p').nth(1).click();

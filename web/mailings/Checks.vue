@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
+import type { Checks } from '../../contract/index.ts';
 import { act, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many, size } from '../words.ts';
 import { useKeys } from '../ui/keys.ts';
 import { useMailingDraft } from './mailingDraft.ts';
+import MendDialog from './MendDialog.vue';
 import { usePreviews } from './previews.ts';
 import TurnClients from './TurnClients.vue';
 
@@ -24,6 +26,8 @@ const shown = ref<keyof typeof SHOWN>('desk');
 /** Whom the test copy goes to; null: oneself. */
 const reader = ref<number | null>(null);
 const colleagues = computed(() => session.session?.colleagues ?? []);
+const mending = ref<Checks['missing'][number] | null>(null);
+const mayMend = computed(() => session.may('change the records'));
 const tested = ref('');
 const sending = ref(false);
 const id = computed(() => workshop.mailing?.id ?? 0);
@@ -123,7 +127,16 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         <li v-for="row in missing" :key="row.key">
           <b class="needs">Settle</b> {{ row.label }} is missing for
           <button type="button" class="link" @click="showCopy(row.key)">{{ row.client }}</button>
-          <span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
+          <span> · </span
+          ><button
+            v-if="mayMend"
+            type="button"
+            class="link"
+            :aria-label="`Mend it for ${row.client}`"
+            @click="mending = row"
+          >
+            mend it…</button
+          ><span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
         </li>
         <li v-for="words in checks.remarks" :key="words"><b class="look">Look</b> {{ words }}</li>
         <li v-if="!checks.problems.length && !missing.length">
@@ -136,6 +149,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
       <v-btn :disabled="!preview" :loading="sending" @click="test">Send a test copy</v-btn>
       <p v-if="tested" class="mt-2" role="status"><b class="good">Done</b> {{ tested }}</p>
     </aside>
+    <MendDialog v-model="mending" @mended="load" />
   </div>
 </template>
 
@@ -180,9 +194,12 @@ header {
   list-style: none;
   display: flex;
   flex-wrap: wrap;
-  gap: 2px 14px;
+  gap: 4px 14px;
   padding: 0;
   margin: 6px 0 0;
+}
+.ways .link {
+  min-height: 26px;
 }
 .ways .on {
   color: var(--ink);

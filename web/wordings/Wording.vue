@@ -179,12 +179,6 @@ useEventListener(window, 'beforeunload', (event) => {
         <div class="about">
           <v-text-field v-model="form.name" label="Name" maxlength="120" :error-messages="errorOf('name')" />
           <v-select v-model="form.kind" :items="kinds" label="What it is" />
-          <v-text-field
-            v-model="form.description"
-            class="wide"
-            label="What it is for"
-            :error-messages="errorOf('description')"
-          />
           <v-select
             v-if="form.kind === 'template'"
             v-model="form.occasion"
@@ -200,6 +194,12 @@ useEventListener(window, 'beforeunload', (event) => {
             v-model="form.letters"
             label="Letters that put it in, with Tab"
             :error-messages="errorOf('letters')"
+          />
+          <v-text-field
+            v-model="form.description"
+            class="wide"
+            label="What it is for"
+            :error-messages="errorOf('description')"
           />
           <v-checkbox v-model="form.own" label="for me alone" />
         </div>
@@ -312,10 +312,11 @@ useEventListener(window, 'beforeunload', (event) => {
   display: grid;
   grid-template-columns: 1fr 1fr 1fr;
   gap: 10px;
+  align-items: start;
   padding-top: 6px;
 }
 .about .wide {
-  grid-column: span 1;
+  grid-column: span 2;
 }
 .subject {
   display: flex;

@@ -81,7 +81,10 @@ const insert = (content: DocNode['content'] | string) =>
     .run();
 async function drop(event: DragEvent) {
   dragging.value = false;
-  for (const file of Array.from(event.dataTransfer?.files ?? [])) await desk.enclose(file);
+  // A picture let go within the text stands there.
+  const within = !desk.plain && (event.target as HTMLElement).closest('.ProseMirror') !== null;
+  for (const file of Array.from(event.dataTransfer?.files ?? []))
+    if (!within || !file.type.startsWith('image/')) await desk.enclose(file);
 }
 /** What gives pause, and what is done all the same; each thing is asked about once. */
 const warned = ref<MisaddressedWarning[]>([]);

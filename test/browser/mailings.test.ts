@@ -1,0 +1,215 @@
+import { expect } from 'chai';
+import { readFirm, writeFirm } from '../../server/foundation/firm.ts';
+import { signLink } from '../../server/security/links.ts';
+import { mailingDraft, releaseDraft, words } from '../server/drafts.ts';
+import { one, until } from '../server/helpers.ts';
+import { accessible, openBrowser, openOffice, signIn, type BrowserOffice } from './office.ts';
+
+describe('mailings, in the browser', () => {
+  let office: BrowserOffice;
+  before(async () => {
+    office = await openOffice({ clients: 16, files: 22, conversationsPerClient: 0.1, answerShare: 0 });
+    await office.firm.sync();
+    const firm = await readFirm(office.firm.db);
+    await writeFirm(office.firm.db, { ...firm, webAddress: office.address });
+    await signIn(office);
+  });
+  after(() => office.close());
+
+  const written = async (name: string) =>
+    one(office.firm.db('mailing').where({ name }).orderBy('id', 'desc').first());
+
+  it('keeps a paragraph in the cupboard, changes it, and brings back what it was', async () => {
+    const { page, address } = office;
+    await page.goto(`${address}/wordings`);
+    await page.getByRole('link', { name: 'Our reference' }).waitFor();
+    await accessible(page, 'wordings');
+    await page.getByRole('button', { name: 'New wording' }).click();
+    await page.getByRole('textbox', { name: 'Name', exact: true }).fill('The gate');
+    const kind = page.getByRole('combobox', { name: 'What it is', exact: true });
+    await kind.press('ArrowDown');
+    await page.locator('.v-select__content').getByText('Paragraph').click();
+    await page.getByRole('textbox', { name: 'Letters that put it in, with Tab' }).fill('gate');
+    const text = page.getByRole('textbox', { name: 'Text' });
+    await text.click();
+    await page.keyboard.type('Leave the gate as you find it.');
+    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    await page.getByText('kept by Maren Okell').waitFor();
+    await text.click();
+    await page.keyboard.press('Control+End');
+    await page.keyboard.type(' Always.');
+    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    await until('it is kept', async () =>
+      Boolean(await office.firm.db('wording_version').where({ name: 'The gate' }).first('version')),
+    );
+    await accessible(page, 'a wording');
+    await page.getByRole('button', { name: 'show earlier ones' }).click();
+    await page.getByRole('button', { name: /^until / }).click();
+    await until('it is as it was', async () => !(await text.innerText()).includes('Always'));
+    // What is not kept is asked about before it is lost.
+    await page.getByRole('link', { name: 'Mailings', exact: false }).first().click();
+    await page.getByRole('button', { name: 'Stay' }).click();
+    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    await until('it is kept', async () => {
+      const row = await one(office.firm.db('wording').where({ name: 'The gate' }).first('version'));
+      return row.version === 3;
+    });
+  });
+
+  it('writes a text with a paragraph put in by letters, a table for each file and a passage, as each reads it', async () => {
+    const { page, address } = office;
+    await page.goto(`${address}/mailings`);
+    await page.getByRole('button', { name: 'Begin a mailing' }).click();
+    await page.getByLabel('Name of the mailing').fill('The round');
+    await page.getByRole('heading', { name: /\d recipients?$/ }).waitFor();
+    await page.getByRole('button', { name: 'Next: Message' }).click();
+    await page.getByRole('textbox', { name: 'Subject' }).click();
+    await page.keyboard.type('The round');
+    const text = page.getByRole('textbox', { name: 'Message' });
+    await text.locator('p').nth(1).click();
+    await page.keyboard.type('gate');
+    await page.keyboard.press('Tab');
+    await text.getByText('Leave the gate as you find it.').waitFor();
+    await page.getByRole('button', { name: 'Table ▾' }).click();
+    await page.getByText('3 rows, 2 columns').click();
+    await page.keyboard.type('File');
+    await page.keyboard.press('Tab');
+    await page.keyboard.type('Stage');
+    await page.keyboard.press('Tab');
+    await page.getByRole('button', { name: 'Table ▾' }).click();
+    await page.getByText('This row: once for each open file').click();
+    await page.getByRole('combobox', { name: 'Fact' }).fill('File number');
+    await page.getByRole('option', { name: /^File number.*Of each open file/ }).click();
+    await page.getByRole('button', { name: 'Put it in', exact: true }).click();
+    await accessible(page, 'the message with a table');
+    await page.keyboard.press('F4');
+    const frame = page.frameLocator('iframe');
+    await frame.getByText('Leave the gate as you find it.').waitFor();
+    const mailing = await written('The round');
+    const [recipient] = await office.firm
+      .db('file')
+      .join('client', 'client.id', 'file.client_id')
+      .where({ general: 0 })
+      .whereNull('file.closed')
+      .select('client.id');
+    expect(recipient).to.be.an('object');
+    await until('some client’s files are in it', async () => {
+      if (/QL-\d+/.test(await frame.locator('table table table').innerText())) return true;
+      await page.keyboard.press('ArrowRight');
+      return false;
+    });
+    await page.keyboard.press('F4');
+    await text.waitFor();
+    await office.firm.db('mailing').where({ id: mailing.id }).update({ state: 'draft' });
+  });
+
+  it('mends a failing check where it stands, pauses, and cancels the rest', async () => {
+    const { page, address, firm } = office;
+    const { db } = firm;
+    const client = await one(
+      db('client_person')
+        .join('person', 'person.id', 'client_person.person_id')
+        .join('client', 'client.id', 'client_person.client_id')
+        .join('address', 'address.person_id', 'person.id')
+        .where('client_person.writes', 1)
+        .where('client.status', 'active')
+        .where('address.current', 1)
+        .whereNull('client.greeting')
+        .whereNull('address.returned_at')
+        .orderBy('client.id')
+        .select<{ id: number; name: string; person: number }[]>(
+          'client.id',
+          'client.name',
+          'person.id as person',
+        )
+        .first(),
+    );
+    await db('client_person').where({ client_id: client.id }).whereNot({ person_id: client.person }).delete();
+    await db('person').where({ id: client.person }).update({ first_name: '' });
+    const mailing = await written('The round');
+    await page.goto(`${address}/mailings/${mailing.id}/checks`);
+    await page.getByText('Greeting is missing for').first().waitFor();
+    await page.getByRole('button', { name: `Mend it for ${client.name}` }).click();
+    await page.getByRole('textbox', { name: 'First name' }).fill('Ada');
+    await accessible(page, 'a check mended in place');
+    await page.getByRole('dialog').getByRole('button', { name: 'Keep', exact: true }).click();
+    await page.getByRole('button', { name: `Mend it for ${client.name}` }).waitFor({ state: 'detached' });
+    const person = await one(db('person').where({ id: client.person }).first());
+    expect(person.first_name).to.equal('Ada');
+
+    // Released with a long pause between two, so that there is a rest.
+    firm.config.sendGap = 600_000;
+    const { id } = await releaseDraft(firm, mailingDraft({ name: 'Slowly' }));
+    firm.config.sendGap = 0;
+    await page.goto(`${address}/mailings/${id}`);
+    await page.getByRole('button', { name: 'Pause', exact: true }).click();
+    await page.getByRole('button', { name: 'Go on', exact: true }).waitFor();
+    await page.getByRole('button', { name: 'Cancel the rest…' }).click();
+    await page.getByRole('dialog').getByRole('button', { name: 'Cancel the rest' }).click();
+    await page.getByRole('dialog').waitFor({ state: 'detached' });
+    await page.getByRole('button', { name: /^Cancelled/ }).waitFor();
+    expect((await one(db('mailing').where({ id }).first())).state).to.equal('cancelled');
+  });
+
+  it('shows what became of a mailing, its answers, and sends again what came back', async () => {
+    const { page, address, firm } = office;
+    const { db } = firm;
+    const { id } = await releaseDraft(firm, mailingDraft({ name: 'The word', subject: words('The word') }));
+    const rows = () =>
+      db('dispatch').where({ mailing_id: id, state: 'sent' }).whereNotNull('logged_message_id');
+    await until('all are sent', async () => (await rows()).length > 4, 40);
+    await page.goto(`${address}/mailings/${id}`);
+    await page.getByRole('button', { name: /^Sent/ }).waitFor();
+    await accessible(page, 'what became of a mailing');
+    const [first, second] = await rows();
+    await fetch(`${address}/opened/${signLink(firm.config.key, 'opened', first!.id)}`);
+    await page.getByRole('button', { name: /^Seen to be opened 1/ }).click();
+    await page.getByRole('region', { name: 'messages' }).getByText(first!.to_address).waitFor();
+    const inbox = await firm.world.inbox(second!.to_address);
+    const uid = inbox.find(({ subject }) => subject === 'The word')?.uid ?? 0;
+    await firm.world.answerAs(second!.to_address, uid, 'We shall come to the round.');
+    await page.getByRole('button', { name: /^Answered 1/ }).click({ timeout: 40_000 });
+    await page.getByText('We shall come to the round.').waitFor();
+    await accessible(page, 'answers to a mailing');
+    await page.getByRole('link', { name: 'pick these clients out' }).click();
+    await page.getByRole('heading', { name: 'A new selection' }).waitFor();
+    await until('one client remains', async () =>
+      (await page.locator('body').innerText()).includes('were answered'),
+    );
+    await db('dispatch').where({ id: first!.id }).update({ state: 'returned', answer: '5.1.1 nobody there' });
+    await page.goto(`${address}/mailings/${id}`);
+    await page.getByRole('button', { name: /^Returned/ }).click();
+    const again = page.getByRole('button', { name: 'send it again…' }).first();
+    await again.click();
+    await accessible(page, 'sending again');
+    await page.getByRole('textbox', { name: 'Address' }).fill('not an address');
+    await page.getByRole('button', { name: 'Send it again', exact: true }).click();
+    await page.getByText('That is not an email address.').waitFor();
+    await page.getByRole('textbox', { name: 'Address' }).fill(first!.to_address);
+    await page.getByRole('button', { name: 'Send it again', exact: true }).click();
+    await until('it has gone again', async () => {
+      const row = await one(db('dispatch').where({ id: first!.id }).first('state', 'message_id'));
+      return row.state === 'sent' && row.message_id !== first!.message_id;
+    });
+  });
+
+  it('lets a client opt out on a page of its own, without signing in, and tells it', async () => {
+    const { page, address, firm } = office;
+    const mailing = await written('The word');
+    const row = await one(
+      firm.db('dispatch').where({ mailing_id: mailing.id, state: 'sent' }).orderBy('id', 'desc').first(),
+    );
+    const theirs = await openBrowser();
+    try {
+      await theirs.page.goto(`${address}/out/${signLink(firm.config.key, 'opt out', row.id)}`);
+      await theirs.page.getByText(row.to_address).waitFor();
+      await accessible(theirs.page, 'the page of opting out');
+      await theirs.page.getByRole('button', { name: 'No mailings at all' }).click();
+      await theirs.page.getByText('We send you no mailings at all.').waitFor();
+    } finally {
+      await theirs.close();
+    }
+    await page.goto(`${address}/mailings/${mailing.id}`);
+    await page.getByRole('button', { name: /^Opted out by it 1/ }).waitFor();
+  });
+});
