@@ -9,6 +9,8 @@ import { MailboxSync } from '../server/mailbox/sync/sync.ts';
 import { createMailing, saveMailing } from '../server/mailing/mailings.ts';
 import { layGround, line, result, seconds } from './ground.ts';
 import { outgoing } from '../server/parts.ts';
+import { keepPicture } from '../server/writing/pictures.ts';
+import { PNG } from 'pngjs';
 import { checkMailing } from '../server/mailing/checking.ts';
 import { releaseMailing } from '../server/mailing/release.ts';
 
@@ -20,6 +22,14 @@ const maren: StaffMember = {
 };
 const text = (words: string) => ({ type: 'text', text: words });
 const paragraph = (...content: object[]) => ({ type: 'paragraph', content: content as { type: string }[] });
+
+/** A picture of 120 by 80 points that cannot be packed small: some 25 KB would be a photograph; this has 9. */
+function smallPicture(): Buffer {
+  const png = new PNG({ width: 120, height: 80 });
+  for (let at = 0; at < png.data.length; at++)
+    png.data[at] = at % 4 === 3 ? 255 : ((at * 2654435761) >>> 13) & (at % 4 ? 0x3f : 0xff);
+  return PNG.sync.write(png);
+}
 
 /** Sends so many merged messages, against Nodemailer's pool merely sending the same bytes. */
 export async function benchDispatch(count = 2000): Promise<void> {
@@ -35,9 +45,11 @@ export async function benchDispatch(count = 2000): Promise<void> {
         paragraph(text('News for '), { type: 'mergeField', attrs: { field: 'client.name', fallback: '' } }),
       ],
     };
+    const hash = await keepPicture(db, maren.id, smallPicture());
     const body = {
       type: 'doc',
       content: [
+        { type: 'picture', attrs: { hash, alt: 'The gate', width: 120 } },
         paragraph(
           text('Dear '),
           { type: 'mergeField', attrs: { field: 'greeting', fallback: 'all' } },
@@ -58,6 +70,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
       topicId: null,
       subject,
       body,
+      plain: null,
       senderId: null,
       answersId: null,
       eachOf: 'client' as const,
@@ -81,6 +94,9 @@ export async function benchDispatch(count = 2000): Promise<void> {
     const worker = new DispatchWorker(context, outgoing(context));
     const waiting = async (query: string) => await countOf(db('dispatch').whereRaw(query));
     const started = performance.now();
+    const resting = process.memoryUsage.rss();
+    let most = resting;
+    const watching = setInterval(() => (most = Math.max(most, process.memoryUsage.rss())), 200);
     let left = 0;
     for (;;) {
       await worker.work();
@@ -94,6 +110,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
         break;
     }
     const all = (performance.now() - started) / 1000;
+    clearInterval(watching);
     await worker.stop();
     line('ours: merged, handed over, logged and copied as it goes', left, sent);
     line('ours: all of it, with the last log entry and Sent copy', all, sent);
@@ -113,12 +130,17 @@ export async function benchDispatch(count = 2000): Promise<void> {
     console.log(
       `${'share of the limit’s speed'.padEnd(58)} ${((100 * limit) / left).toFixed(0)} % until all have left, ${((100 * limit) / all).toFixed(0)} % until all is done`,
     );
+    console.log(
+      `${'memory: at rest, at most'.padEnd(58)} ${(resting / 1e6).toFixed(0)} MB, ${(most / 1e6).toFixed(0)} MB`,
+    );
     result('dispatch', {
       messages: raws.length,
       limit: raws.length / limit,
       left: raws.length / left,
       share: limit / left,
       done: limit / all,
+      resting,
+      most,
     });
   } finally {
     await ground.close();

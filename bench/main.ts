@@ -4,6 +4,7 @@ import { benchFind } from './find.ts';
 import { benchFiling } from './filing.ts';
 import { benchImport } from './import.ts';
 import { benchRest } from './rest.ts';
+import { benchResults } from './results.ts';
 import { benchSelection } from './selection.ts';
 import { benchSync } from './sync.ts';
 
@@ -16,6 +17,7 @@ const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   import: benchImport,
   selection: benchSelection,
   doubles: benchDoubles,
+  results: benchResults,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];

@@ -16,6 +16,7 @@ export * from './doubles.ts';
 export * from './fees.ts';
 export * from './mailing.ts';
 export * from './results.ts';
+export * from './trace.ts';
 export * from './timing.ts';
 export * from './office.ts';
 export * from './today.ts';

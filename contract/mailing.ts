@@ -22,6 +22,8 @@ export const MailingDraft = z.object({
   topicId: Id.nullable(),
   subject: DocNodeSchema,
   body: DocNodeSchema,
+  /** The plain text, where another is written than is made of the body. */
+  plain: DocNodeSchema.nullable(),
   /** The mailbox it comes from; null: that of each client's adviser. */
   senderId: Id.nullable(),
   /** The mailbox that answers go to; null: whoever it comes from. */

@@ -140,6 +140,12 @@ export const SCREENS: readonly Screen[] = [
     right: 'bring lists in',
   },
   {
+    name: 'mailings to a client',
+    path: 'clients/:id(\\d+)/mailings',
+    title: 'Mailings to a client',
+    show: () => import('./clients/MailingTrace.vue'),
+  },
+  {
     name: 'client record',
     path: 'clients/:id(\\d+)/record',
     title: 'Record',

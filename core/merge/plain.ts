@@ -1,9 +1,67 @@
-import { PICTURE, type DocNode } from './document.ts';
+import { PASSAGE, PICTURE, REPEATED, type DocNode } from './document.ts';
 import { safeLink } from './html.ts';
 
 /** A text as plain text that reads well. */
 export function plain(doc: DocNode): string {
   return `${plainBlocks(doc.content ?? [], '').trim()}\n`;
+}
+
+/** A text without its looks, as somebody would begin to write it as plain text: lines alone, its facts and passages kept. */
+export function withoutLooks(doc: DocNode): DocNode {
+  return { type: 'doc', content: bare(doc.content ?? [], '') };
+}
+
+function bare(nodes: readonly DocNode[], before: string): DocNode[] {
+  return nodes.flatMap((node, at): DocNode[] => {
+    const content = node.content ?? [];
+    switch (node.type) {
+      case 'paragraph':
+      case 'heading':
+        return [line(before, content)];
+      case 'bulletList':
+        return content.flatMap((item) => bare(item.content ?? [], '- '));
+      case 'orderedList':
+        return content.flatMap((item, index) => bare(item.content ?? [], `${index + 1}. `));
+      case 'table':
+        return content.map((row) =>
+          repeatedLine(
+            row,
+            line(
+              before,
+              (row.content ?? []).flatMap((cell, index) => [
+                ...(index ? [{ type: 'text', text: '  ' }] : []),
+                ...(cell.content ?? []).flatMap((block) => block.content ?? []),
+              ]),
+            ),
+          ),
+        );
+      case 'horizontalRule':
+        return [line('----------', [])];
+      case PICTURE:
+        return node.attrs?.alt ? [line(`[${String(node.attrs.alt)}]`, [])] : [];
+      case PASSAGE:
+      case REPEATED:
+        return [{ ...node, content: bare(content, before) }];
+      default:
+        return bare(content, at ? '' : before);
+    }
+  });
+}
+
+/** A row that stands once for each of something is a line that does. */
+function repeatedLine(row: DocNode, own: DocNode): DocNode {
+  return row.attrs?.of ? { type: REPEATED, attrs: { of: row.attrs.of }, content: [own] } : own;
+}
+
+/** A line of words and facts; where a link leads stands behind its words. */
+function line(before: string, nodes: readonly DocNode[]): DocNode {
+  const content = nodes.flatMap((node): DocNode[] => {
+    if (node.type !== 'text') return [{ type: node.type, ...(node.attrs ? { attrs: node.attrs } : {}) }];
+    const text = inlineText([node]);
+    return text ? [{ type: 'text', text }] : [];
+  });
+  const all = before ? [{ type: 'text', text: before }, ...content] : content;
+  return all.length ? { type: 'paragraph', content: all } : { type: 'paragraph' };
 }
 
 function plainBlocks(nodes: readonly DocNode[], indent: string): string {

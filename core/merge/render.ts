@@ -21,6 +21,14 @@ export interface OptOutFooter {
   lines: readonly string[];
 }
 
+/** What else a message has, where it has it. */
+export interface Around {
+  footer?: OptOutFooter | null;
+  counting?: Counting | null;
+  /** The plain text, where another was written than is made of the body. */
+  plain?: DocNode | null | undefined;
+}
+
 /**
  * Renders one message for one recipient: subject, HTML for mail clients (a table, inline styles, no
  * scripts) and a plain text that reads well, each from the same tree and facts.
@@ -29,11 +37,11 @@ export function renderMessage(
   subject: DocNode,
   body: DocNode,
   known: Known,
-  footer: OptOutFooter | null = null,
-  counting: Counting | null = null,
+  { footer = null, counting = null, plain: byHand = null }: Around = {},
 ): Rendered {
   const { doc: filled, missing } = fill(body, known);
   const first = fill(subject, known);
+  const text = byHand ? fill(byHand, known).doc : filled;
   const line = inlineText(first.doc.content ?? [])
     .replace(/[\r\n]+/g, ' ')
     .trim();
@@ -42,7 +50,7 @@ export function renderMessage(
   return {
     subject: line,
     html,
-    text: plain(filled) + (footer ? footerText(footer) : ''),
+    text: plain(text) + (footer ? footerText(footer) : ''),
     missing: [...missing, ...first.missing],
   };
 }

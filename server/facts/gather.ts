@@ -14,7 +14,7 @@ import {
   type Known,
   type RowsOf,
 } from '../../core/facts/catalogue.ts';
-import { countryName } from '../../core/address/country.ts';
+import { printedAddress } from '../../core/address/postal.ts';
 import { dayWords } from '../../core/office/day.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { fromJson } from '../foundation/json.ts';
@@ -121,9 +121,7 @@ export async function gatherFacts(
 
 /** The client's name and postal address, a line each and none of them empty; the country where it is another than ours. */
 function addressBlock(client: { name: string; postal: string; country: string }, home: string): string {
-  const abroad = client.country && client.country !== home ? countryName(client.country).toUpperCase() : '';
-  return [client.name, ...fromJson('client.postal', client.postal), abroad]
-    .map((line) => line.trim())
+  return [client.name, ...printedAddress(fromJson('client.postal', client.postal), client.country, home)]
     .filter(Boolean)
     .join('\n');
 }

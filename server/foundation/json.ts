@@ -66,6 +66,7 @@ const COLUMNS = {
   'draft.people': Addressees,
   'draft.body': Doc,
   'draft.file_ids': Ids,
+  'mailing.plain': Doc,
   'wording.body': Doc,
   'wording.subject': Doc,
   'selection.tree': Selection,

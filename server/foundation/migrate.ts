@@ -25,6 +25,8 @@ import * as addressed from './migrations/0021_misaddressed.ts';
 import * as results from './migrations/0022_results.ts';
 import * as writing from './migrations/0023_writing.ts';
 import * as cupboard from './migrations/0024_cupboard.ts';
+import * as leftOut from './migrations/0025_left_out.ts';
+import * as plain from './migrations/0026_plain.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -51,6 +53,8 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0022_results': results,
   '0023_writing': writing,
   '0024_cupboard': cupboard,
+  '0025_left_out': leftOut,
+  '0026_plain': plain,
 };
 
 /** Whether migrations are still to be carried out. */

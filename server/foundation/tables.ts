@@ -384,6 +384,7 @@ export interface Rows {
     selection_id: number;
     subject: string;
     body: string;
+    plain: string | null;
     file_choice: 'general' | 'latest';
     timing: string;
     opt_out: Flag;
@@ -404,6 +405,13 @@ export interface Rows {
     filename: string;
     mime_type: string;
     hash: Buffer;
+  };
+  mailing_left_out: {
+    id: number;
+    mailing_id: number;
+    client_id: number;
+    why: string;
+    detail: string;
   };
   mail_change: {
     id: number;
@@ -817,6 +825,7 @@ declare module 'knex/types/tables.js' {
     mailbox_server: Knex.CompositeTableType<Rows['mailbox_server'], Written<Rows['mailbox_server']>>;
     mailing: Knex.CompositeTableType<Rows['mailing'], Written<Rows['mailing']>>;
     mailing_enclosure: Knex.CompositeTableType<Rows['mailing_enclosure'], Written<Rows['mailing_enclosure']>>;
+    mailing_left_out: Knex.CompositeTableType<Rows['mailing_left_out'], Written<Rows['mailing_left_out']>>;
     mail_change: Knex.CompositeTableType<Rows['mail_change'], Written<Rows['mail_change']>>;
     mail_undone: Knex.CompositeTableType<Rows['mail_undone'], Written<Rows['mail_undone']>>;
     many_change: Knex.CompositeTableType<Rows['many_change'], Written<Rows['many_change']>>;

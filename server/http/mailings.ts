@@ -18,6 +18,7 @@ import {
   MailingSaved,
   MailingSender,
   MailingSteer,
+  MailingTrace,
   MailingView,
   Page,
   Preview,
@@ -35,6 +36,7 @@ import {
 } from '../../contract/index.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } from '../mailing/mailings.ts';
 import { factCatalogue } from '../facts/gather.ts';
+import { domainRemarks } from '../mailing/domain.ts';
 import { enclose, listEnclosures, takeOff } from '../mailing/enclosures.ts';
 import { listRecipients, listSenders } from '../mailing/recipients.ts';
 import type { AppContext } from '../foundation/context.ts';
@@ -47,6 +49,7 @@ import { sendAgain } from '../mailing/again.ts';
 import { handOver, releaseMailing, steerMailing, takeBack } from '../mailing/release.ts';
 import { readSchedule } from '../mailing/schedule.ts';
 import { changeTiming, planTiming } from '../mailing/timing.ts';
+import { traceOf } from '../mailing/trace.ts';
 
 /** Mailings, whom they reach, and how each copy fared. */
 export function mailingRoutes(context: AppContext): Router {
@@ -57,6 +60,13 @@ export function mailingRoutes(context: AppContext): Router {
   router.get('/facts/known', async (_req, res) => reply(res, z.array(FactInfo), await factCatalogue(db)));
   router.post('/mailings/recipients', async (req, res) =>
     reply(res, Recipients, await listRecipients(db, RecipientsAsk.parse(req.body))),
+  );
+  router.get('/clients/:id/mailings', async (req, res) =>
+    reply(
+      res,
+      MailingTrace,
+      await traceOf(db, staffOf(res).id, Id.parse(req.params.id), Page.parse(req.query)),
+    ),
   );
   router.get('/mailings/senders', async (_req, res) =>
     reply(res, z.array(MailingSender), await listSenders(db)),
@@ -83,6 +93,9 @@ export function mailingRoutes(context: AppContext): Router {
   });
   router.get('/mailings/:id/checks', async (req, res) =>
     reply(res, Checks, await checkMailing(db, Id.parse(req.params.id))),
+  );
+  router.get('/mailings/:id/sending-domain', async (req, res) =>
+    reply(res, z.array(z.string()), await domainRemarks(db, Id.parse(req.params.id))),
   );
   router.get('/mailings/:id/preview', async (req, res) =>
     reply(

@@ -40,7 +40,7 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
   const subjects = new Set<string>();
   let empty = false;
   for (const recipient of recipients) {
-    const rendered = renderMessage(draft.subject, draft.body, recipient.known);
+    const rendered = renderMessage(draft.subject, draft.body, recipient.known, { plain: draft.plain });
     subjects.add(rendered.subject);
     empty ||= !rendered.text.trim();
     for (const field of new Set(rendered.missing.map((each) => each.field))) {
@@ -87,7 +87,9 @@ async function remarksOn(
   first: Recipient,
   recipients: readonly Recipient[],
 ): Promise<string[]> {
-  const { subject, text, html } = renderMessage(draft.subject, draft.body, first.known);
+  const { subject, text, html } = renderMessage(draft.subject, draft.body, first.known, {
+    plain: draft.plain,
+  });
   const earlier = await db('mailing')
     .whereNot({ id })
     .whereNotNull('released_at')
@@ -111,6 +113,8 @@ async function remarksOn(
     topic: draft.topicId !== null,
     optOut: draft.optOut,
   });
+  const names = attachments.flatMap(({ filename, cid }) => (cid ? [] : filename));
+  found.push(...(await strangersFiles(db, draft, names, recipients)));
   const ids = recipients.map(({ clientId }) => clientId);
   let lately = 0;
   for (let at = 0; at < ids.length; at += CHUNK) {
@@ -133,6 +137,45 @@ async function remarksOn(
       'Who opts out has to write to you: the office’s address on the web stands in no setting yet, so there is no page for it.',
     );
   return found;
+}
+
+/** Words that could be a file's number: so many at most are looked up. */
+const NUMBER_LIKE = /[\p{L}\p{N}][\p{L}\p{N}./-]{2,30}/gu;
+const MOST_WORDS = 500;
+
+/**
+ * Files of one client that the words for all, or the name of an enclosure, speak of: a commoner slip than a wrong
+ * address, since a mailing is often begun from what was written to one.
+ */
+async function strangersFiles(
+  db: Knex,
+  draft: MailingDraft,
+  enclosures: readonly string[],
+  recipients: readonly Recipient[],
+): Promise<string[]> {
+  const same = renderMessage(draft.subject, draft.body, { words: {} });
+  const words = [same.subject, same.text, ...enclosures].join(' ').match(NUMBER_LIKE) ?? [];
+  // Behind a number may stand a full stop, or the kind of a file.
+  const like = [
+    ...new Set(
+      words.flatMap((word) => (/\d/.test(word) ? [word, word.slice(0, word.lastIndexOf('.'))] : [])),
+    ),
+  ];
+  if (!like.length) return [];
+  const files = await select(
+    db('file')
+      .join('client', 'client.id', 'file.client_id')
+      .whereIn('file.number', like.slice(0, MOST_WORDS)),
+    { number: 'file.number', clientId: 'client.id', client: 'client.name' },
+  );
+  return files.flatMap(({ number, clientId, client }) => {
+    const others = recipients.filter((recipient) => recipient.clientId !== clientId).length;
+    return others
+      ? [
+          `${number} is a file of ${client}, and ${others === 1 ? 'one other client reads' : `${others.toLocaleString('en-GB')} others read`} of it too.`,
+        ]
+      : [];
+  });
 }
 
 /** The domain a recipient's message comes from. */
@@ -164,6 +207,7 @@ async function composeFor(
     date: new Date(),
     optOut,
     ...(await carriedBy(db, id, draft)),
+    plain: draft.plain,
     counting: draft.counted ? countingOf(config.key, firm, { mailingId: id }) : null,
   });
 }

@@ -29,6 +29,8 @@ export interface Envelope {
   attachments?: readonly Attachment[];
   /** How it tells that it was opened; null where it does not. */
   counting: Counting | null;
+  /** The plain text, where another was written than is made of the body. */
+  plain?: DocNode | null | undefined;
 }
 
 type Attachment = NonNullable<MessageParts['attachments']>[number];
@@ -70,7 +72,8 @@ export async function composeMessage(
   known: Known,
   envelope: Envelope,
 ): Promise<Composed> {
-  const rendered = renderMessage(subject, body, known, envelope.optOut?.footer ?? null, envelope.counting);
+  const { optOut, counting, plain } = envelope;
+  const rendered = renderMessage(subject, body, known, { footer: optOut?.footer ?? null, counting, plain });
   const built = await buildBeside({
     from: envelope.from,
     to: [envelope.to],

@@ -30,6 +30,7 @@ const NOTHING_WRITTEN: MailingDraft = {
     past: false,
   },
   topicId: null,
+  plain: null,
   subject: { type: 'doc', content: [{ type: 'paragraph' }] },
   body: {
     type: 'doc',
@@ -116,6 +117,7 @@ export function draftOf(row: MailingRecord): MailingDraft {
     topicId: row.topic_id,
     subject: fromJson('mailing.subject', row.subject),
     body: fromJson('mailing.body', row.body),
+    plain: row.plain === null ? null : fromJson('mailing.plain', row.plain),
     senderId: row.sender_id,
     answersId: row.answers_id,
     eachOf: row.each_of,
@@ -145,6 +147,7 @@ function columns(draft: MailingDraft) {
     topic_id: draft.topicId,
     subject: toJson('mailing.subject', draft.subject),
     body: toJson('mailing.body', draft.body),
+    plain: draft.plain && toJson('mailing.plain', draft.plain),
     sender_id: draft.senderId,
     answers_id: draft.answersId,
     each_of: draft.eachOf,
@@ -213,6 +216,7 @@ export async function saveMailing(
     const same =
       kept.subject === now.subject &&
       kept.body === now.body &&
+      kept.plain === now.plain &&
       Boolean(kept.opt_out) === now.opt_out &&
       Boolean(kept.counted) === now.counted;
     await trx('mailing')

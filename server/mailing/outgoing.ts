@@ -16,6 +16,7 @@ interface GoingMailing {
   opt_out: number;
   counted: number;
   answers_id: number | null;
+  plain: string | null;
   topic: string | null;
 }
 
@@ -47,6 +48,7 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
         opt_out: 'mailing.opt_out',
         counted: 'mailing.counted',
         answers_id: 'mailing.answers_id',
+        plain: 'mailing.plain',
         topic: 'topic.name?',
       },
     );
@@ -59,7 +61,13 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
         found.map(async (mailing) => {
           const body = fromJson('mailing.body', mailing.body);
           const carried = await carriedBy(db, mailing.id, { body, answersId: mailing.answers_id });
-          const read = { ...mailing, subject: fromJson('mailing.subject', mailing.subject), body, carried };
+          const read = {
+            ...mailing,
+            subject: fromJson('mailing.subject', mailing.subject),
+            body,
+            carried,
+            byHand: mailing.plain === null ? null : fromJson('mailing.plain', mailing.plain),
+          };
           return [mailing.id, read] as const;
         }),
       ),
@@ -76,6 +84,7 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
             composeMessage(mailing.subject, mailing.body, fromJson('dispatch.facts', row.facts), {
               from: shared.has(row.mailbox_id) ? { ...from, name: firm.name } : from,
               ...mailing.carried,
+              plain: mailing.byHand,
               to: { name: row.to_name, address: row.to_address },
               messageId: row.message_id,
               date: new Date(),

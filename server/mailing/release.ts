@@ -11,7 +11,8 @@ import { insertAll } from '../foundation/rows.ts';
 import { MAILING } from './outgoing.ts';
 import { layOutFor, relay } from './timing.ts';
 import { draftOf, readRecord } from './mailings.ts';
-import { checkMailing, senderDomain, tickedRecipients } from './checking.ts';
+import { checkMailing, senderDomain } from './checking.ts';
+import { findRecipients } from './recipients.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 
 /**
@@ -50,7 +51,7 @@ export async function releaseMailing(
       );
     const record = await readRecord(trx, id);
     const draft = draftOf(record);
-    const recipients = await tickedRecipients(trx, draft, record.owner_id);
+    const { recipients, leftOut } = await findRecipients(trx, draft, record.owner_id);
     if (recipients.length !== expected)
       throw new Refusal(
         409,
@@ -72,6 +73,19 @@ export async function releaseMailing(
       next_at: new Date(times[index] ?? Date.now()),
     }));
     await insertAll(trx, 'dispatch', rows);
+    // Why somebody got nothing is asked later.
+    const byHand = draft.selection.removed.map((clientId) => ({
+      clientId,
+      why: 'taken out by hand',
+      detail: '',
+    }));
+    await insertAll(
+      trx,
+      'mailing_left_out',
+      [...leftOut, ...byHand].map(({ clientId, why, detail }) => ({
+        ...{ mailing_id: id, client_id: clientId, why, detail: detail.slice(0, 300) },
+      })),
+    );
     await trx('mailing')
       .where({ id })
       .update({
@@ -128,6 +142,7 @@ export async function takeBack(db: Database, staff: StaffMember, id: number): Pr
           `${gone === 1 ? 'One message has' : `${gone} messages have`} gone already. What still waits can be paused or cancelled.`,
         );
       await own().delete();
+      await trx('mailing_left_out').where({ mailing_id: id }).delete();
     }
     await trx('mailing').where({ id }).update({
       state: 'draft',

@@ -7,6 +7,7 @@ import { fill, rowsWanted } from '../../core/merge/fill.ts';
 import { formatsOf, formatted } from '../../core/merge/format.ts';
 import { LETTER_COLOURS, MARK_COLOURS } from '../../core/merge/looks.ts';
 import { countedLinks, linksOf } from '../../core/merge/links.ts';
+import { withoutLooks } from '../../core/merge/plain.ts';
 import { renderMessage } from '../../core/merge/render.ts';
 
 const text = (words: string, ...marks: NonNullable<DocNode['marks']>): DocNode => ({
@@ -260,5 +261,39 @@ describe('a text made right for one reader', () => {
   it('fills nothing in twice: a fact that looks like a field stays words', () => {
     const { doc: filled } = fill(doc(p(field('a'))), { words: { a: '{{b}} [c]', b: 'no' } });
     expect(filled.content?.[0]?.content?.[0]?.text).to.equal('{{b}} [c]');
+  });
+
+  it('begins its plain text by hand as it would be made, and keeps facts, passages and rows in it', () => {
+    const bold = (words: string) => text(words, { type: 'bold' });
+    const body = doc(
+      { type: 'heading', attrs: { level: 2 }, content: [text('News')] },
+      p(
+        bold('Dear '),
+        field('name'),
+        text(', see '),
+        text('this', { type: 'link', attrs: { href: 'https://a.example/' } }),
+      ),
+      { type: 'bulletList', content: [{ type: 'listItem', content: [p(text('one'))] }] },
+      { type: 'passage', attrs: { field: 'name', test: 'is known', value: '' }, content: [p(text('known'))] },
+      {
+        type: 'table',
+        content: [
+          { type: 'tableRow', content: [cell(text('No')), cell(text('Title'))] },
+          {
+            type: 'tableRow',
+            attrs: { of: 'files' },
+            content: [cell(field('row.fileNumber')), cell(text('x'))],
+          },
+        ],
+      },
+    );
+    const known: Known = { words: { name: 'Ada' }, rows: { files: [{ words: { 'row.fileNumber': 'F1' } }] } };
+    const byHand = withoutLooks(body);
+    const made = renderMessage(doc(p()), body, known, { plain: byHand });
+    expect(made.text).to.equal(
+      'News\n\nDear Ada, see this (https://a.example/)\n\n- one\n\nknown\n\nNo  Title\n\nF1  x\n',
+    );
+    expect(made.html).to.contain('<h2');
+    expect(JSON.stringify(byHand)).to.not.contain('bold').and.not.contain('link');
   });
 });

@@ -11,10 +11,10 @@ import { Way } from './way.ts';
 
 /** `npm run crash`: as many as the issue of it asks; in `npm test` one short run. */
 const LONG = process.env.CRASH === 'long';
-const RECIPIENTS = LONG ? 2000 : 240;
+const RECIPIENTS = LONG ? 2000 : 160;
 /** Server processes of each run, and kills in each. */
 const RUNS = LONG ? [1, 2, 4, 1, 2, 4, 2, 4] : [2];
-const KILLS = LONG ? 25 : 6;
+const KILLS = LONG ? 25 : 4;
 /** Milliseconds between two messages of one mailbox, so that every kill falls among messages that are still to go. */
 const GAP = LONG ? 160 : 300;
 

@@ -1,7 +1,4 @@
 import { selectionOf } from '../../core/selection/tree.ts';
-import { fork, type ChildProcess } from 'node:child_process';
-import { writeFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { expect } from 'chai';
 import type { MailingDraft, StaffMember } from '../../contract/index.ts';
 import { readMessage } from '../../core/message/read.ts';
@@ -335,91 +332,6 @@ describe('before a mailing leaves', () => {
 });
 
 describe('crashes in mid-mailing', () => {
-  it('kill -9, again and again: nobody twice, nobody forgotten', async function () {
-    this.timeout(180_000);
-    const firm = await openFirm({ clients: 130, files: 180, conversationsPerClient: 0.3 });
-    const keyFile = join(firm.dir, 'seal.key');
-    writeFileSync(keyFile, firm.config.key.toString('hex'));
-    const env = {
-      ...process.env,
-      DATABASE_URL: firm.url,
-      PORT: '0',
-      SEAL_KEY_FILE: keyFile,
-      WAIT_SCALE: '0.005',
-      SEND_GAP_MS: '0',
-      LOG_LEVEL: 'silent',
-      WEB_DIR: '/nonexistent',
-    };
-    const running = new Set<ChildProcess>();
-    const start = () =>
-      new Promise<void>((resolve) => {
-        const child = fork('server/main.ts', {
-          env,
-          execArgv: ['--import=tsx'],
-          stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
-        });
-        running.add(child);
-        child.once('message', () => resolve());
-      });
-    const killAll = async () => {
-      const gone = [...running].map((child) => new Promise((resolve) => child.once('exit', resolve)));
-      for (const child of running) child.kill('SIGKILL');
-      running.clear();
-      await Promise.all(gone);
-    };
-    try {
-      await firm.sync();
-      // Spread over some seconds, and released when those that send are there, so that kills fall among messages that
-      // are still to go, however slow the machine.
-      firm.config.sendGap = 150;
-      await Promise.all([start(), start()]);
-      const { id, recipients } = await released(firm);
-      let killedAmong = 0;
-      for (const patience of [40, 160, 300]) {
-        const before = (await states(firm, id)).sent ?? 0;
-        if (!running.size) await Promise.all([start(), start()]);
-        const some = async () =>
-          ((await states(firm, id)).sent ?? 0) > before || !(await states(firm, id)).waiting;
-        await until('some more have left', some, 30);
-        await new Promise((resolve) => setTimeout(resolve, patience));
-        await killAll();
-        if (!(await states(firm, id)).waiting) break;
-        killedAmong++;
-      }
-      expect(killedAmong).to.be.greaterThan(0);
-      // What the dead left lying is taken up when their leases end; here at once.
-      await firm
-        .db('dispatch')
-        .whereNotNull('lease_until')
-        .update({ lease_until: new Date(0) });
-      const worker = new DispatchWorker(firm.context, outgoing(firm.context));
-      const settled = async () => {
-        await worker.work();
-        const now = await states(firm, id);
-        return !now.waiting && !now.going && !now.delayed;
-      };
-      await until('nothing is waiting', settled, 60);
-      await worker.work();
-      await worker.stop();
-      const rows = await firm.db('dispatch').where({ mailing_id: id });
-      expect(rows.length).to.equal(recipients);
-      const got = received(firm);
-      for (const row of rows) {
-        const times = got.get(row.to_address) ?? 0;
-        if (row.state === 'sent') expect([row.to_address, times]).to.deep.equal([row.to_address, 1]);
-        else if (row.state === 'returned') expect(times).to.equal(0);
-        else {
-          // Truly unknown: shown to a person, and never sent a second time by itself.
-          expect(row.state).to.equal('uncertain');
-          expect(times).to.be.lessThan(2);
-        }
-      }
-    } finally {
-      await killAll();
-      await firm.close();
-    }
-  });
-
   it('never sends by itself what may have left, until a person settles it', async () => {
     const firm = await openFirm({ clients: 12, files: 16 });
     await firm.sync();

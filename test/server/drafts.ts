@@ -18,6 +18,7 @@ export const mailingDraft = (instead: Partial<MailingDraft> = {}): MailingDraft 
   topicId: null,
   subject: words('A word'),
   body: words('One copy each.'),
+  plain: null,
   senderId: null,
   answersId: null,
   eachOf: 'client',

@@ -18,7 +18,9 @@ import {
 import { factCatalogue } from '../../server/facts/gather.ts';
 import { framePolicy, safeHtml } from '../../server/security/html.ts';
 import { hashPassword, passwordFits } from '../../server/security/passwords.ts';
-import { openFirm, until, type TestFirm } from './helpers.ts';
+import { enclose } from '../../server/mailing/enclosures.ts';
+import { mailingDraft, words } from './drafts.ts';
+import { one, openFirm, until, type TestFirm } from './helpers.ts';
 import { previewMailing, sendTest, checkMailing } from '../../server/mailing/checking.ts';
 
 const maren: StaffMember = {
@@ -83,6 +85,26 @@ describe('writing a mailing', () => {
     }
     for (const gap of missing) expect(gap.label).to.equal('Greeting');
     expect(await say(previewMailing(firm.context, 2, '9999-1'))).to.contain('not here any more');
+  });
+
+  it('warns when the words for all, or an enclosure’s name, speak of one client’s file', async () => {
+    const id = await createMailing(firm.db, maren, { copyOf: null });
+    const file = await one(firm.db('file').where({ general: 0 }).orderBy('id').first('number', 'client_id'));
+    const draft = mailingDraft({
+      body: words(`As we wrote about ${file.number}.`),
+      subject: words('A word'),
+    });
+    await saveMailing(firm.db, id, draft, 1);
+    expect((await checkMailing(firm.db, id)).remarks.join()).to.contain(`${file.number} is a file of`);
+    await saveMailing(firm.db, id, { ...draft, body: words('As we wrote.') }, 2);
+    expect((await checkMailing(firm.db, id)).remarks.join()).to.not.contain('is a file of');
+    const content = Buffer.from('x');
+    await enclose(firm.db, id, { filename: `Plan ${file.number}.pdf`, type: 'application/pdf', content });
+    expect((await checkMailing(firm.db, id)).remarks.join()).to.contain(`${file.number} is a file of`);
+    // To that client alone it may be said.
+    const only = { ...draft.selection, only: [file.client_id] };
+    await saveMailing(firm.db, id, { ...draft, selection: only }, 3);
+    expect((await checkMailing(firm.db, id)).remarks.join()).to.not.contain('is a file of');
   });
 
   it('sends a test copy to the person at the desk only', async () => {

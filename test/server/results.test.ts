@@ -9,7 +9,9 @@ import { readFirm, writeFirm } from '../../server/foundation/firm.ts';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { webApp } from '../../server/http/app.ts';
 import { sendAgain } from '../../server/mailing/again.ts';
+import { takeBack } from '../../server/mailing/release.ts';
 import { listAnswers, listDispatch, readResults, resultsAsCsv } from '../../server/mailing/results.ts';
+import { traceOf } from '../../server/mailing/trace.ts';
 import { LEDGER, outgoing } from '../../server/parts.ts';
 import { signLink } from '../../server/security/links.ts';
 import { mailingDraft, releaseDraft, words } from './drafts.ts';
@@ -271,5 +273,39 @@ describe('what became of a mailing', () => {
     const mail = await simpleParser(await readRaw(firm.db, end.raw_hash ?? Buffer.alloc(0)));
     expect(JSON.stringify(mail.to)).to.contain(mended);
     expect((await one(firm.db('mailing').where({ id }).first())).state).to.equal('finished');
+  });
+
+  it('is told for one client: what stands in the way, who was left out and why, and every step of a copy', async () => {
+    const [row] = await sent();
+    const clientId = row!.client_id ?? 0;
+    await firm
+      .db('dispatch')
+      .where({ id: row!.id })
+      .update({ opened_at: new Date(Date.now() + 60_000) });
+    const trace = await traceOf(firm.db, MANAGER.id, clientId, { offset: 0, limit: 50 });
+    const own = trace.mailings.find((mailing) => mailing.id === id);
+    expect(own?.copies.map(({ address }) => address)).to.deep.equal([row!.to_address]);
+    const steps = own?.copies[0]?.steps ?? [];
+    expect(steps.map(({ words: said }) => said.split(':')[0])).to.deep.equal([
+      'released, merged with their facts',
+      'handed over to the mail server',
+      'taken by the mail server',
+      'a link in it followed',
+      'seen to be opened',
+    ]);
+    expect(steps.map(({ at }) => at)).to.deep.equal(steps.map(({ at }) => at).toSorted());
+    expect(trace.reached.map(({ email }) => email)).to.include(row!.to_address);
+    // Opted out since: told at once, and as the reason at the next one.
+    const key = row!.to_address.toLowerCase();
+    await firm.db('opt_out').insert({ email_key: key, at: new Date(), how: 'said so' });
+    const next = await releaseDraft(firm, mailingDraft({ name: 'The next' }));
+    const now = await traceOf(firm.db, MANAGER.id, clientId, { offset: 0, limit: 50 });
+    expect(now.reached.map(({ email }) => email)).to.not.include(row!.to_address);
+    expect(now.hindrances.map(({ why }) => why)).to.include('opted out');
+    const left = now.mailings.find((mailing) => mailing.id === next.id);
+    expect([left?.copies, left?.leftOut.map(({ why }) => why)]).to.deep.equal([[], ['opted out']]);
+    await takeBack(firm.db, MANAGER, next.id);
+    expect(await firm.db('mailing_left_out').where({ mailing_id: next.id })).to.deep.equal([]);
+    await firm.db('opt_out').where({ email_key: key }).delete();
   });
 });

@@ -74,6 +74,7 @@ const facts = computed(() => {
           <p class="quiet">{{ facts }}</p>
         </div>
         <div class="acts">
+          <v-btn :to="`/clients/${id}/mailings`">Mailings</v-btn>
           <v-btn :to="`/clients/${id}/record`">Record <KeyCap letter="R" class="ml-2" /></v-btn>
           <v-btn color="primary" variant="flat" :to="writeTo">Write <KeyCap letter="W" class="ml-2" /></v-btn>
         </div>

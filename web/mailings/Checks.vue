@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
+import { z } from 'zod';
 import type { Checks } from '../../contract/index.ts';
 import { act, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { many, size } from '../words.ts';
 import { useKeys } from '../ui/keys.ts';
+import { useLoad } from '../ui/load.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 import MendDialog from './MendDialog.vue';
 import { usePreviews } from './previews.ts';
@@ -15,6 +17,7 @@ import TurnClients from './TurnClients.vue';
 const workshop = useMailingDraft();
 const session = useSession();
 const { checks, preview, at, problem, load, show, next, before } = usePreviews();
+const id = computed(() => workshop.mailing?.id ?? 0);
 /** How it is looked at. */
 const SHOWN = {
   desk: 'At a desk',
@@ -26,11 +29,12 @@ const shown = ref<keyof typeof SHOWN>('desk');
 /** Whom the test copy goes to; null: oneself. */
 const reader = ref<number | null>(null);
 const colleagues = computed(() => session.session?.colleagues ?? []);
+/** What the sending domains say of themselves: the DNS may keep one waiting, and nothing else waits for it. */
+const { data: domain } = useLoad(z.array(z.string()), () => `/mailings/${id.value}/sending-domain`);
 const mending = ref<Checks['missing'][number] | null>(null);
 const mayMend = computed(() => session.may('change the records'));
 const tested = ref('');
 const sending = ref(false);
-const id = computed(() => workshop.mailing?.id ?? 0);
 const missing = computed(() => [
   ...new Map((checks.value?.missing ?? []).map((row) => [row.key, row])).values(),
 ]);
@@ -138,7 +142,9 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
             mend it…</button
           ><span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
         </li>
-        <li v-for="words in checks.remarks" :key="words"><b class="look">Look</b> {{ words }}</li>
+        <li v-for="words in [...checks.remarks, ...(domain ?? [])]" :key="words">
+          <b class="look">Look</b> {{ words }}
+        </li>
         <li v-if="!checks.problems.length && !missing.length">
           <b class="good">Done</b> Nothing is missing in {{ many(checks.recipients, 'message') }}.
         </li>

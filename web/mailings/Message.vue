@@ -4,6 +4,7 @@ import { computed, ref, useTemplateRef } from 'vue';
 import { z } from 'zod';
 import { Wording } from '../../contract/index.ts';
 import KeyCap from '../parts/KeyCap.vue';
+import { withoutLooks } from '../../core/merge/plain.ts';
 import FormatBar from '../parts/FormatBar.vue';
 import Trouble from '../parts/Trouble.vue';
 import Writer from '../parts/Writer.vue';
@@ -21,6 +22,14 @@ const { data: wordings, load: readWordings } = useLoad(z.array(Wording), () => (
   path: '/wordings',
   query: { for: 'mailings' },
 }));
+/** The plain text is written apart, once it is begun. */
+const showing = ref<'text' | 'plain'>('text');
+const plain = computed(() => showing.value === 'plain' && Boolean(workshop.draft?.plain));
+function writePlain() {
+  if (!workshop.draft) return;
+  workshop.draft.plain ??= withoutLooks(workshop.draft.body);
+  showing.value = 'plain';
+}
 const trouble = ref('');
 /** The text with a client's own words in the place of its chips. */
 const asRead = ref(false);
@@ -52,7 +61,16 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
       </div>
       <AsRead v-if="asRead" />
       <div v-show="!asRead" class="sheet body">
+        <div v-if="plain" class="plain-head">
+          <span class="quiet"
+            >The plain text, for those who read no other. It does not follow the text above any more.</span
+          >
+          <button type="button" class="link" @click="workshop.draft.plain = null">
+            make it of the text again
+          </button>
+        </div>
         <FormatBar
+          v-else
           :editor="editor"
           :facts="workshop.facts"
           @pictures="(files) => body?.insertPictures(files)"
@@ -60,6 +78,14 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
         <Trouble :words="trouble" class="ma-2" />
         <div class="scroll">
           <Writer
+            v-if="plain && workshop.draft.plain"
+            v-model="workshop.draft.plain"
+            plain
+            label="Plain text"
+            :field-label="label"
+          />
+          <Writer
+            v-show="!plain"
             ref="body"
             v-model="workshop.draft.body"
             label="Message"
@@ -75,6 +101,12 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
       <v-btn class="mb-4" :aria-pressed="asRead" @click="asRead = !asRead"
         >{{ asRead ? 'Go on writing' : 'As a client reads it' }}<KeyCap letter="F4" class="ml-2"
       /></v-btn>
+      <p class="mb-4">
+        <button v-if="plain" type="button" class="link" @click="showing = 'text'">back to the text</button>
+        <button v-else type="button" class="link" @click="writePlain">
+          {{ workshop.draft.plain ? 'the plain text, written by hand' : 'write the plain text by hand' }}
+        </button>
+      </p>
       <PutFact :facts="workshop.facts" :target="target" :blocks="last === 'body'" />
       <PutWording
         v-model:subject="workshop.draft.subject"
@@ -141,5 +173,12 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
   .message {
     grid-template-columns: minmax(0, 1fr) 200px;
   }
+}
+.plain-head {
+  display: flex;
+  justify-content: space-between;
+  gap: 16px;
+  padding: 8px 16px;
+  border-bottom: 1px solid var(--hairline);
 }
 </style>

@@ -20,6 +20,8 @@ const props = defineProps<{
   line?: boolean;
   label: string;
   fieldLabel: (key: string) => string;
+  /** Lines of plain text: no looks, tables or pictures. */
+  plain?: boolean;
   /** Paragraphs that a few letters and Tab put in. */
   stock?: readonly { letters: string; body: DocNode }[];
 }>();
@@ -55,7 +57,7 @@ const editor = useEditor({
   content: doc.value,
   extensions: [
     StarterKit.configure(
-      props.line
+      props.line || props.plain
         ? {
             heading: false,
             bulletList: false,
@@ -69,7 +71,7 @@ const editor = useEditor({
             underline: false,
             strike: false,
             link: false,
-            hardBreak: false,
+            ...(props.plain ? {} : { hardBreak: false as const }),
             listItem: false,
           }
         : {
@@ -82,21 +84,23 @@ const editor = useEditor({
     mergeFieldNode(props.fieldLabel),
     ...(props.line
       ? [OneLine]
-      : [
-          Stock,
-          TextStyle,
-          Color,
-          FontSize,
-          Highlight.configure({ multicolor: true }),
-          TextAlign.configure({ types: ['heading', 'paragraph'], alignments: [...ALIGNMENTS] }),
-          LinedTable.configure({ resizable: true, cellMinWidth: 40 }),
-          RepeatedRow,
-          TableHeader,
-          TableCell,
-          PictureNode,
-          passageNode(props.fieldLabel),
-          RepeatedNode,
-        ]),
+      : props.plain
+        ? [passageNode(props.fieldLabel), RepeatedNode]
+        : [
+            Stock,
+            TextStyle,
+            Color,
+            FontSize,
+            Highlight.configure({ multicolor: true }),
+            TextAlign.configure({ types: ['heading', 'paragraph'], alignments: [...ALIGNMENTS] }),
+            LinedTable.configure({ resizable: true, cellMinWidth: 40 }),
+            RepeatedRow,
+            TableHeader,
+            TableCell,
+            PictureNode,
+            passageNode(props.fieldLabel),
+            RepeatedNode,
+          ]),
   ],
   editorProps: {
     transformPastedHTML: cleanPasted,
@@ -106,7 +110,7 @@ const editor = useEditor({
       'aria-label': props.label,
       role: 'textbox',
       'aria-multiline': String(!props.line),
-      class: props.line ? 'subject-line' : 'body-text',
+      class: props.line ? 'subject-line' : props.plain ? 'body-text as-plain' : 'body-text',
     },
   },
   onUpdate: ({ editor: now }) => (doc.value = now.getJSON() as DocNode),
@@ -120,7 +124,7 @@ watch(doc, (now) => {
 /** Pictures that were dropped or pasted go where one writes. @returns whether there were any */
 function takePictures(files: FileList | undefined): boolean {
   const pictures = [...(files ?? [])].filter(({ type }) => type.startsWith('image/'));
-  if (props.line || !pictures.length) return false;
+  if (props.line || props.plain || !pictures.length) return false;
   void insertPictures(pictures);
   return true;
 }
@@ -162,6 +166,9 @@ defineExpose({ editor, insertPictures });
   font:
     16px/1.55 Georgia,
     serif;
+}
+.writer :deep(.as-plain) {
+  font: 14px/1.5 var(--sans);
 }
 .writer :deep(.body-text p) {
   margin: 0 0 12px;

@@ -38,6 +38,7 @@ async function moveClient(trx: Transaction, { keptId, droppedId }: Merging): Pro
     )
     .update({ client_id: null });
   await trx('dispatch').where({ client_id: droppedId }).update({ client_id: keptId });
+  await trx('mailing_left_out').where({ client_id: droppedId }).update({ client_id: keptId });
   await moveTies(trx, 'selection_member', 'client_id', { keptId, droppedId });
   await moveLinks(trx, 'client', { keptId, droppedId });
 }

@@ -47,6 +47,7 @@ export const WATCHED: Record<DoubleSubject, (ids: readonly number[]) => Watched[
       values('file', linked),
       { table: 'fee_note', key: ['id'], ...moved },
       { table: 'dispatch', key: ['id'], ...moved },
+      { table: 'mailing_left_out', key: ['id'], ...moved },
       { table: 'import_row', key: ['import_id', 'line'], ...moved },
       { table: 'selection_member', key: ['selection_id', 'client_id'], find: own },
       TREES,
