@@ -41,7 +41,7 @@ export function renderMessage(
 ): Rendered {
   const { doc: filled, missing } = fill(body, known);
   const first = fill(subject, known);
-  const text = byHand ? fill(byHand, known).doc : filled;
+  const other = byHand ? fill(byHand, known) : null;
   const line = inlineText(first.doc.content ?? [])
     .replace(/[\r\n]+/g, ' ')
     .trim();
@@ -50,8 +50,8 @@ export function renderMessage(
   return {
     subject: line,
     html,
-    text: plain(text) + (footer ? footerText(footer) : ''),
-    missing: [...missing, ...first.missing],
+    text: plain(other?.doc ?? filled) + (footer ? footerText(footer) : ''),
+    missing: [...missing, ...first.missing, ...(other?.missing ?? [])],
   };
 }
 

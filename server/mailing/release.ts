@@ -74,7 +74,8 @@ export async function releaseMailing(
     }));
     await insertAll(trx, 'dispatch', rows);
     // Why somebody got nothing is asked later.
-    const byHand = draft.selection.removed.map((clientId) => ({
+    const removed: number[] = await trx('client').whereIn('id', draft.selection.removed).pluck('id');
+    const byHand = removed.map((clientId) => ({
       clientId,
       why: 'taken out by hand',
       detail: '',

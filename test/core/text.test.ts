@@ -294,6 +294,8 @@ describe('a text made right for one reader', () => {
       'News\n\nDear Ada, see this (https://a.example/)\n\n- one\n\nknown\n\nNo  Title\n\nF1  x\n',
     );
     expect(made.html).to.contain('<h2');
+    const gap = renderMessage(doc(p()), doc(p()), known, { plain: doc(p(field('nothing'))) });
+    expect(gap.missing.map((each) => each.field)).to.deep.equal(['nothing']);
     expect(JSON.stringify(byHand)).to.not.contain('bold').and.not.contain('link');
   });
 });

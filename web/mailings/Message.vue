@@ -18,6 +18,7 @@ import { useMailingDraft } from './mailingDraft.ts';
 const workshop = useMailingDraft();
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
+const byHand = useTemplateRef<InstanceType<typeof Writer>>('byHand');
 const { data: wordings, load: readWordings } = useLoad(z.array(Wording), () => ({
   path: '/wordings',
   query: { for: 'mailings' },
@@ -41,7 +42,9 @@ useEventListener(window, 'keydown', (event) => {
 const last = ref<'subject' | 'body'>('body');
 const label = (key: string) => workshop.facts.find((each) => each.key === key)?.label ?? key;
 const editor = computed(() => body.value?.editor);
-const target = computed(() => (last.value === 'subject' ? subject.value?.editor : editor.value));
+const target = computed(() =>
+  last.value === 'subject' ? subject.value?.editor : plain.value ? byHand.value?.editor : editor.value,
+);
 </script>
 
 <template>
@@ -63,7 +66,7 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
       <div v-show="!asRead" class="sheet body">
         <div v-if="plain" class="plain-head">
           <span class="quiet"
-            >The plain text, for those who read no other. It does not follow the text above any more.</span
+            >The plain text, for those who read no other. It does not follow the text any more.</span
           >
           <button type="button" class="link" @click="workshop.draft.plain = null">
             make it of the text again
@@ -79,10 +82,12 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
         <div class="scroll">
           <Writer
             v-if="plain && workshop.draft.plain"
+            ref="byHand"
             v-model="workshop.draft.plain"
             plain
             label="Plain text"
             :field-label="label"
+            @focus="last = 'body'"
           />
           <Writer
             v-show="!plain"
@@ -111,7 +116,7 @@ const target = computed(() => (last.value === 'subject' ? subject.value?.editor 
       <PutWording
         v-model:subject="workshop.draft.subject"
         :wordings="wordings ?? []"
-        :editor="editor"
+        :editor="plain ? byHand?.editor : editor"
         :body="workshop.draft.body"
         @changed="readWordings"
       />
