@@ -9,7 +9,7 @@ import { openFirm, rawMessage, type TestFirm } from './helpers.ts';
 const INES = 'ines.calder@quillhurst.example';
 const INES_ID = 3;
 /** `npm run test:long` does more of them, from more seeds. */
-const ACTS = Number(process.env.IN_STEP_ACTS ?? 150);
+const ACTS = Number(process.env.IN_STEP_ACTS ?? 90);
 const SEEDS = (process.env.IN_STEP_SEEDS ?? '1').split(',').map(Number);
 const AT_REST_SECONDS = 60;
 
