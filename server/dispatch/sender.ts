@@ -15,6 +15,12 @@ const CONNECTIONS_PER_MAILBOX = 3;
 /** With fewer than so many still to send a mailbox is given more, so that its connections need not wait for them. */
 const FEW = 100;
 
+/** So many are composed at once before it is known how large they are, and of large ones so many bytes. */
+const FIRST_PORTION = 24;
+const PORTION_BYTES = 64 * 1024 * 1024;
+/** Larger messages are not held in the queue, but read again when it is their turn. */
+const HELD_BYTES = 256 * 1024;
+
 /** Another has the message by now. */
 class LeaseLost extends Error {}
 
@@ -192,11 +198,25 @@ export class Sender {
    * first attempt and the same at every other.
    */
   private async fixBytes(rows: readonly Going[], mailboxes: ReadonlyMap<number, MailboxRow>): Promise<void> {
-    const { db } = this.context;
     const fresh = rows.filter((row) => !row.raw_hash);
     if (!fresh.length) return;
-    const staff = await db('staff').select('id', 'name');
+    const staff = await this.context.db('staff').select('id', 'name');
     const names = new Map(staff.map((member) => [member.id, member.name]));
+    for (let at = 0, portion = FIRST_PORTION; at < fresh.length;) {
+      const some = fresh.slice(at, at + portion);
+      const largest = await this.fixSome(some, mailboxes, names);
+      at += some.length;
+      portion = Math.max(1, Math.floor(PORTION_BYTES / Math.max(1, largest)));
+    }
+  }
+
+  /** @returns the bytes of the largest of them */
+  private async fixSome(
+    fresh: readonly Going[],
+    mailboxes: ReadonlyMap<number, MailboxRow>,
+    names: ReadonlyMap<number, string>,
+  ): Promise<number> {
+    const { db } = this.context;
     const composed = (
       await Promise.all(
         fresh.map(async (row) => {
@@ -204,8 +224,7 @@ export class Sender {
           const name = names.get(mailbox?.staff_id ?? 0) ?? '';
           try {
             const { raw, packed } = await row.outgoing.compose({ name, address: mailbox?.address ?? '' });
-            row.raw = raw;
-            return [{ row, packed }];
+            return [{ row, raw, packed }];
           } catch (error) {
             await this.notComposed(row, error);
             return [];
@@ -213,7 +232,7 @@ export class Sender {
         }),
       )
     ).flat();
-    if (!composed.length) return;
+    if (!composed.length) return 0;
     await transact(db, async (trx) => {
       await storeRaw(
         trx,
@@ -225,6 +244,11 @@ export class Sender {
         .whereIn('id', ids)
         .update({ raw_hash: trx.raw(`CASE id ${ids.map(() => 'WHEN ? THEN ?').join(' ')} END`, hashes) });
     });
+    for (const { row, raw, packed } of composed) {
+      row.raw_hash = packed.hash;
+      if (raw.length <= HELD_BYTES) row.raw = raw;
+    }
+    return Math.max(...composed.map(({ raw }) => raw.length));
   }
 
   /** A message of which no bytes can be made does not leave, and keeps no other from leaving. */

@@ -11,7 +11,7 @@ import { readLink, signLink } from '../security/links.ts';
 const MOST_TIMES = 9999;
 
 /** What counts: a copy of its recipient's; or one that was looked at before release, which opens links and counts nothing. */
-export type CountedCopy = { dispatchId: number } | { mailingId: number };
+type CountedCopy = { dispatchId: number } | { mailingId: number };
 
 /**
  * How a copy tells that it was opened and which links were followed.
@@ -30,7 +30,7 @@ export function countingOf(key: Buffer, firm: Firm, copy: CountedCopy): Counting
   };
 }
 
-/** A copy that counts; undefined where the firm, the client or the mailing is not to be counted any more. */
+/** A copy, and whether it counts: not where the firm, the client or the mailing wants none. @returns null when there is none */
 async function countedCopy({ db }: AppContext, id: number) {
   const row = await selectFirst(
     db('dispatch')

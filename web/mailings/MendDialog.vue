@@ -67,8 +67,9 @@ async function keep() {
   const ofClient = changeOf(client.value, [...named('client'), ...own.value.map(({ id }) => `field:${id}`)]);
   const ofPerson = changeOf(person.value, named('person'));
   try {
-    if (ofPerson) await send('PUT', PersonRecord, `/people/${row.value.personId}`, ofPerson);
-    if (ofClient) await send('PUT', ClientRecord, `/clients/${row.value.clientId}`, ofClient);
+    // Should the second fail, the first is not sent once more.
+    if (ofPerson) person.value = await send('PUT', PersonRecord, `/people/${row.value.personId}`, ofPerson);
+    if (ofClient) client.value = await send('PUT', ClientRecord, `/clients/${row.value.clientId}`, ofClient);
     row.value = null;
     emit('mended');
   } catch (error) {
