@@ -71,6 +71,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
       subject,
       body,
       plain: null,
+      framed: false,
       senderId: null,
       answersId: null,
       eachOf: 'client' as const,

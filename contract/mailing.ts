@@ -24,6 +24,8 @@ export const MailingDraft = z.object({
   body: DocNodeSchema,
   /** The plain text, where another is written than is made of the body. */
   plain: DocNodeSchema.nullable(),
+  /** Stands in the firm's frame: logo, colour, lines below. */
+  framed: z.boolean(),
   /** The mailbox it comes from; null: that of each client's adviser. */
   senderId: Id.nullable(),
   /** The mailbox that answers go to; null: whoever it comes from. */

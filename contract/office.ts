@@ -1,6 +1,8 @@
 import { z } from 'zod';
 import { isAddress } from '../core/address/address.ts';
+import { contrastOnWhite, LEAST_CONTRAST } from '../core/merge/looks.ts';
 import { Id, Role } from './common.ts';
+import { PictureKept } from './document.ts';
 
 /** An email address somebody can be written to at, in small letters. */
 export const EmailAddress = z
@@ -72,6 +74,27 @@ export const WorkingHours = z
 
 export const Holiday = z.object({ day: Day, name: z.string().trim().max(80) });
 
+/** What stands around the firm's newsletters, and below signatures. */
+export const FrameSettings = z.object({
+  logo: PictureKept.shape.hash.nullable(),
+  /** In pixels. */
+  logoWidth: z.number().int().min(24, 'At least 24 pixels.').max(552, 'At most 552 pixels.'),
+  colour: z
+    .string()
+    .regex(/^#[0-9a-f]{6}$/i, 'Give a colour such as #1F5547.')
+    .refine(
+      (colour) => contrastOnWhite(colour) >= LEAST_CONTRAST,
+      'Letters in that colour can hardly be read on white. Choose a darker one.',
+    ),
+  footer: z.string().trim().max(600, 'At most 600 letters.'),
+  /** The logo stands below signatures too. */
+  signatures: z.boolean(),
+});
+export type FrameSettings = z.output<typeof FrameSettings>;
+
+/** How the frame looks, around a text that says what it is for. */
+export const FrameLook = z.object({ html: z.string() });
+
 /** All that the firm settles about itself on the pages of Settings. */
 export const FirmSettings = z.object({
   name: z.string().trim().min(1, 'Give the firm its name.').max(120),
@@ -90,6 +113,7 @@ export const FirmSettings = z.object({
     .transform((text) => text.replace(/\/$/, '')),
   /** Whether mailings tell that they were opened and which of their links were followed. */
   counting: z.boolean(),
+  frame: FrameSettings,
   zone: Zone,
   /** Below every signature. */
   notice: z.string().trim().max(1000),

@@ -2,7 +2,7 @@ import { z } from 'zod';
 import { Id, Page } from './common.ts';
 import { Doc } from './document.ts';
 
-export const WordingKind = z.enum(['template', 'paragraph', 'note']);
+export const WordingKind = z.enum(['template', 'paragraph', 'article', 'note']);
 export type WordingKind = z.infer<typeof WordingKind>;
 
 /** What a template may serve by default. */
@@ -99,7 +99,9 @@ export const WordingVersion = z.object({
 export type WordingVersion = z.infer<typeof WordingVersion>;
 
 /** How a text looks with a client's facts. */
-export const WordingTried = z.object({ subject: Doc, body: Doc, clientId: Id });
+export const WordingTried = WordingDraft.pick({ kind: true, subject: true, body: true }).extend({
+  clientId: Id,
+});
 export const WordingLook = z.object({
   client: z.string(),
   subject: z.string(),

@@ -23,7 +23,9 @@ import {
   TOPICS,
   type DemoRegister,
 } from './register.ts';
-import { WORDINGS } from './wordings.ts';
+import { drawn, ORCHARD, WOOD } from './pictures.ts';
+import { wordings } from './wordings.ts';
+import { keepPicture } from '../server/writing/pictures.ts';
 import { halfWritten } from './mailings.ts';
 import { insertAll } from '../server/foundation/rows.ts';
 
@@ -124,7 +126,10 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       ),
     );
     await trx('wording').insert(
-      WORDINGS.map((wording) => ({
+      wordings({
+        wood: await keepPicture(trx, 1, drawn(WOOD)),
+        orchard: await keepPicture(trx, 1, drawn(ORCHARD)),
+      }).map((wording) => ({
         ...wording,
         staff_id: 1,
         subject: JSON.stringify(wording.subject ?? { type: 'doc', content: [{ type: 'paragraph' }] }),

@@ -8,9 +8,25 @@ const field = (key: string, fallback = ''): DocNode => ({
 const paragraph = (...content: DocNode[]): DocNode => ({ type: 'paragraph', content });
 const doc = (...content: DocNode[]): DocNode => ({ type: 'doc', content });
 
-/** Stock paragraphs and templates the firm has at hand. */
-export const WORDINGS: {
-  kind: 'template' | 'paragraph' | 'note';
+const article = (
+  { hash, alt }: { hash: string; alt: string },
+  heading: string,
+  words: string,
+  href: string,
+): DocNode =>
+  doc(
+    { type: 'picture', attrs: { hash, alt, width: 520 } },
+    { type: 'heading', attrs: { level: 2 }, content: [text(heading)] },
+    paragraph(text(words)),
+    paragraph({ ...text('Read on'), marks: [{ type: 'link', attrs: { href } }] }),
+  );
+
+/** Stock paragraphs, templates and articles the firm has at hand. @param pictures hashes of kept ones */
+export const wordings = (pictures: {
+  wood: string;
+  orchard: string;
+}): {
+  kind: 'template' | 'paragraph' | 'article' | 'note';
   name: string;
   description?: string;
   /** That put it in where one writes. */
@@ -18,7 +34,31 @@ export const WORDINGS: {
   occasion?: 'answer owed';
   subject?: DocNode;
   body: DocNode;
-}[] = [
+}[] => [
+  {
+    kind: 'article',
+    name: 'The wood in winter',
+    letters: 'wood',
+    description: 'What can be done while the leaves are down.',
+    body: article(
+      { hash: pictures.wood, alt: 'A wood in autumn below a range of hills' },
+      'What to look for in the wood this winter',
+      'With the leaves down the tops can be seen: dead branches over paths, ivy that has taken over, and the gaps where nothing comes up. Mark what you see, and we shall look at it together.',
+      'https://www.quillhurst.example/winter-wood',
+    ),
+  },
+  {
+    kind: 'article',
+    name: 'Orchard days in spring',
+    letters: 'orch',
+    description: 'With the days, once they are settled.',
+    body: article(
+      { hash: pictures.orchard, alt: 'Rows of fruit trees in blossom' },
+      'Two orchard days in April',
+      'We prune, graft and look at old sorts, with an hour for questions. There is room for twelve each day.',
+      'https://www.quillhurst.example/orchard-days',
+    ),
+  },
   {
     kind: 'paragraph',
     name: 'Received, will answer',

@@ -42,6 +42,9 @@ export interface PassageAttrs {
 /** Blocks that stand once for each of something; a row of a table bears the same attribute, `of`. */
 export const REPEATED = 'repeated';
 
+/** An article of a newsletter: blocks under a line; `beside`: its first picture stands beside the words. */
+export const ARTICLE = 'article';
+
 /** A picture within the text: its bytes are kept under their hash and travel with the message. */
 export const PICTURE = 'picture';
 

@@ -1,5 +1,5 @@
 import type { Known } from '../facts/catalogue.ts';
-import type { DocNode } from './document.ts';
+import { PICTURE, type DocNode } from './document.ts';
 import { fill } from './fill.ts';
 import { renderMessage } from './render.ts';
 
@@ -8,6 +8,8 @@ export interface Letter {
   body: DocNode;
   /** Lines; empty for none. */
   signature: string;
+  /** The firm's logo below them, where it stands there. */
+  logo?: { hash: string; alt: string; width: number } | null;
   /** The message answered or handed on, under its own heading; empty for none. */
   quoted: string;
   plain: boolean;
@@ -23,13 +25,14 @@ export interface RenderedLetter {
  * Renders a letter as plain text and HTML from the same words. The signature stands below the delimiter of
  * RFC 3676 section 4.3 in the plain text, so that readers can tell it apart.
  */
-export function renderLetter({ body, signature, quoted, plain }: Letter): RenderedLetter {
+export function renderLetter({ body, signature, logo = null, quoted, plain }: Letter): RenderedLetter {
   const empty: DocNode = { type: 'doc', content: [] };
   const words = renderMessage(empty, body, { words: {} }).text.trimEnd();
   const text = [words, signature && `-- \n${signature}`, quoted].filter(Boolean).join('\n\n');
   if (plain) return { text: `${text}\n`, html: null };
   const below: DocNode[] = [
     ...(signature ? [paragraph(signature)] : []),
+    ...(logo ? [{ type: PICTURE, attrs: { ...logo } }] : []),
     ...(quoted ? [{ type: 'blockquote', content: quoted.split(/\n{2,}/).map(paragraph) }] : []),
   ];
   const whole = { ...body, content: [...(body.content ?? []), ...below] };

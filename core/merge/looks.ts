@@ -39,3 +39,18 @@ export function alignOf({ attrs }: DocNode): string | null {
   const said = attrs?.textAlign;
   return ALIGNMENTS.find((each) => each === said && each !== 'left') ?? null;
 }
+
+/**
+ * How letters of a colour stand out on white: the contrast ratio of WCAG 2.2, from 1 to 21.
+ * @param colour `#rrggbb`
+ */
+export function contrastOnWhite(colour: string): number {
+  const [r = 0, g = 0, b = 0] = [1, 3, 5].map((at) => {
+    const part = Number.parseInt(colour.slice(at, at + 2), 16) / 255;
+    return part <= 0.04045 ? part / 12.92 : ((part + 0.055) / 1.055) ** 2.4;
+  });
+  return 1.05 / (0.2126 * r + 0.7152 * g + 0.0722 * b + 0.05);
+}
+
+/** Letters of this size are to have at least this contrast (WCAG 2.2, 1.4.3). */
+export const LEAST_CONTRAST = 4.5;

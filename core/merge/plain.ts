@@ -1,4 +1,4 @@
-import { PASSAGE, PICTURE, REPEATED, type DocNode } from './document.ts';
+import { ARTICLE, PASSAGE, PICTURE, REPEATED, type DocNode } from './document.ts';
 import { safeLink } from './html.ts';
 
 /** A text as plain text that reads well. */
@@ -39,6 +39,8 @@ function bare(nodes: readonly DocNode[], before: string): DocNode[] {
         return [line('----------', [])];
       case PICTURE:
         return node.attrs?.alt ? [line(`[${String(node.attrs.alt)}]`, [])] : [];
+      case ARTICLE:
+        return [...(at ? [line('----------', [])] : []), ...bare(content, before)];
       case PASSAGE:
       case REPEATED:
         return [{ ...node, content: bare(content, before) }];
@@ -87,6 +89,8 @@ function plainBlock(node: DocNode, index: number, indent: string): string {
       return node.attrs?.alt ? `${indent}[${String(node.attrs.alt)}]\n\n` : '';
     case 'horizontalRule':
       return '----------\n\n';
+    case ARTICLE:
+      return `${index ? '----------\n\n' : ''}${plainBlocks(content, indent)}`;
     case 'blockquote':
       return plainBlocks(content, `${indent}  `);
     default:

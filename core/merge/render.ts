@@ -1,7 +1,8 @@
 import type { Known } from '../facts/catalogue.ts';
 import type { DocNode } from './document.ts';
 import { fill, type MissingValue } from './fill.ts';
-import { blocks, escapeHtml, page } from './html.ts';
+import type { Frame } from './frame.ts';
+import { blocks, escapeHtml, mannerOf, page } from './html.ts';
 import { countedLinks, type Counting } from './links.ts';
 import { inlineText, plain } from './plain.ts';
 
@@ -25,6 +26,7 @@ export interface OptOutFooter {
 export interface Around {
   footer?: OptOutFooter | null;
   counting?: Counting | null;
+  frame?: Frame | null;
   /** The plain text, where another was written than is made of the body. */
   plain?: DocNode | null | undefined;
 }
@@ -37,7 +39,7 @@ export function renderMessage(
   subject: DocNode,
   body: DocNode,
   known: Known,
-  { footer = null, counting = null, plain: byHand = null }: Around = {},
+  { footer = null, counting = null, frame = null, plain: byHand = null }: Around = {},
 ): Rendered {
   const { doc: filled, missing } = fill(body, known);
   const first = fill(subject, known);
@@ -45,26 +47,31 @@ export function renderMessage(
   const line = inlineText(first.doc.content ?? [])
     .replace(/[\r\n]+/g, ' ')
     .trim();
-  const words = blocks(filled.content ?? [], counting ? countedLinks(body, counting) : undefined);
-  const html = page(line, words + (footer ? footerHtml(footer) : '') + (counting ? markHtml(counting) : ''));
+  const manner = mannerOf(counting ? countedLinks(body, counting) : null, frame);
+  const foot = (footer ? footerHtml(footer, manner.ink) : '') + (counting ? markHtml(counting) : '');
   return {
     subject: line,
-    html,
-    text: plain(other?.doc ?? filled) + (footer ? footerText(footer) : ''),
+    html: page(line, blocks(filled.content ?? [], manner), foot, frame),
+    text: plain(other?.doc ?? filled) + frameText(frame) + (footer ? footerText(footer) : ''),
     missing: [...missing, ...first.missing, ...(other?.missing ?? [])],
   };
 }
 
-function footerHtml({ words, link, lines }: OptOutFooter): string {
+function footerHtml({ words, link, lines }: OptOutFooter, ink: string): string {
   return (
     '<p style="margin:28px 0 0 0;padding:12px 0 0 0;border-top:1px solid #B9B09A;font-size:13px;line-height:1.5;color:#55625D">' +
     `${lines.map(escapeHtml).join(', ')}<br>${escapeHtml(words)}, ` +
-    `<a href="${escapeHtml(link)}" style="color:#1F5547">tell us here</a>.</p>`
+    `<a href="${escapeHtml(link)}" style="color:${ink}">tell us here</a>.</p>`
   );
 }
 
 function markHtml({ mark }: Counting): string {
   return `<img src="${escapeHtml(mark)}" width="1" height="1" alt="" style="display:block;border:0">`;
+}
+
+function frameText(frame: Frame | null): string {
+  const lines = (frame?.footer ?? []).map((line) => line.trim()).filter(Boolean);
+  return lines.length ? `\n----------\n${lines.join('\n')}\n` : '';
 }
 
 function footerText({ words, link, lines }: OptOutFooter): string {

@@ -1,6 +1,7 @@
 import type { Knex } from 'knex';
 import { z } from 'zod';
-import { Holiday, WorkingHours } from '../../contract/office.ts';
+import { FrameSettings, Holiday, WorkingHours } from '../../contract/office.ts';
+import type { Frame } from '../../core/merge/frame.ts';
 
 /** What the firm has settled about itself. */
 export const Firm = z.object({
@@ -23,6 +24,13 @@ export const Firm = z.object({
   webAddress: z.string().default(''),
   /** Whether mailings tell that they were opened and which of their links were followed. */
   counting: z.boolean().default(true),
+  frame: FrameSettings.default({
+    logo: null,
+    logoWidth: 180,
+    colour: '#1F5547',
+    footer: '',
+    signatures: false,
+  }),
   hours: WorkingHours.default({ days: [1, 2, 3, 4, 5], from: '09:00', until: '17:30' }),
   holidays: z.array(Holiday).default([]),
   /** File numbers that the pattern was learned from; the count goes on from the highest until there are files. */
@@ -60,4 +68,14 @@ export async function writeFirm(db: Knex, firm: z.input<typeof Firm>): Promise<v
     .insert({ name: 'firm', value: JSON.stringify(Firm.parse(firm)) })
     .onConflict('name')
     .merge();
+}
+
+/** What stands around the firm's newsletters. */
+export function frameOf({ name, frame }: Pick<Firm, 'name' | 'frame'>): Frame {
+  return {
+    name,
+    logo: frame.logo === null ? null : { hash: frame.logo, width: frame.logoWidth },
+    colour: frame.colour,
+    footer: frame.footer.split('\n'),
+  };
 }

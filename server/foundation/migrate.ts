@@ -27,6 +27,7 @@ import * as writing from './migrations/0023_writing.ts';
 import * as cupboard from './migrations/0024_cupboard.ts';
 import * as leftOut from './migrations/0025_left_out.ts';
 import * as plain from './migrations/0026_plain.ts';
+import * as newsletter from './migrations/0027_newsletter.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -55,6 +56,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0024_cupboard': cupboard,
   '0025_left_out': leftOut,
   '0026_plain': plain,
+  '0027_newsletter': newsletter,
 };
 
 /** Whether migrations are still to be carried out. */

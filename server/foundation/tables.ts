@@ -385,6 +385,7 @@ export interface Rows {
     subject: string;
     body: string;
     plain: string | null;
+    framed: Flag;
     file_choice: 'general' | 'latest';
     timing: string;
     opt_out: Flag;
@@ -751,7 +752,7 @@ export interface Rows {
   };
   wording: {
     id: number;
-    kind: 'template' | 'paragraph' | 'note';
+    kind: 'template' | 'paragraph' | 'note' | 'article';
     name: string;
     description: string;
     subject: string;

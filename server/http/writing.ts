@@ -14,6 +14,8 @@ import {
   EnclosureNamed,
   Fact,
   FileDocument,
+  FrameLook,
+  FrameSettings,
   Id,
   Made,
   OfFile,
@@ -56,6 +58,7 @@ import {
   saveWording,
   tryWording,
 } from '../writing/cupboard.ts';
+import { tryFrame } from '../writing/frame.ts';
 import { findCorrespondents } from '../writing/people.ts';
 import { only, reply, staffOf } from './guard.ts';
 
@@ -157,6 +160,9 @@ export function writingRoutes(context: AppContext): Router {
   );
   router.get('/wordings/kept/:id/versions', async (req, res) =>
     reply(res, z.array(WordingVersion), await listVersions(db, staffOf(res), Id.parse(req.params.id))),
+  );
+  router.post('/wordings/frame', only('run the office'), async (req, res) =>
+    reply(res, FrameLook, await tryFrame(db, FrameSettings.parse(req.body))),
   );
   router.post('/wordings/tried', keepers, async (req, res) =>
     reply(res, WordingLook, await tryWording(db, WordingTried.parse(req.body))),

@@ -15,8 +15,8 @@ import { accessOf, readMailbox } from '../mailserver/access.ts';
 import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { readFirm } from '../foundation/firm.ts';
-import { picturesFor, withPictures } from '../writing/pictures.ts';
-import { carriedBy, composeMessage, type Composed } from './compose.ts';
+import { withPictures } from '../writing/pictures.ts';
+import { carriedBy, composeMessage, type Composed, type Envelope } from './compose.ts';
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
@@ -87,8 +87,10 @@ async function remarksOn(
   first: Recipient,
   recipients: readonly Recipient[],
 ): Promise<string[]> {
+  const { attachments = [], frame } = await carriedBy(db, id, draft);
   const { subject, text, html } = renderMessage(draft.subject, draft.body, first.known, {
     plain: draft.plain,
+    frame,
   });
   const earlier = await db('mailing')
     .whereNot({ id })
@@ -99,7 +101,6 @@ async function remarksOn(
   const earlierSubjects = earlier.map(
     (kept: string) => renderMessage(fromJson('mailing.subject', kept), draft.body, first.known).subject,
   );
-  const { attachments = [] } = await carriedBy(db, id, draft);
   const carried = attachments.reduce((sum, { content }) => sum + content.length, 0);
   const found = messageRemarks({
     subject,
@@ -194,22 +195,24 @@ async function composeFor(
   draft: MailingDraft,
   recipient: Recipient,
   to: { name: string; address: string },
-): Promise<Composed> {
+): Promise<Composed & Pick<Envelope, 'attachments'>> {
   const topic = draft.topicId ? await db('topic').where({ id: draft.topicId }).first('name') : undefined;
   const firm = await readFirm(db);
   const optOut = draft.optOut
     ? optOutWay(config.key, firm, topic?.name ?? null, recipient.senderEmail, NOBODY)
     : null;
-  return composeMessage(draft.subject, draft.body, recipient.known, {
+  const carried = await carriedBy(db, id, draft);
+  const composed = await composeMessage(draft.subject, draft.body, recipient.known, {
     from: { name: recipient.senderName, address: recipient.senderEmail },
     to,
     messageId: `${randomUUID()}@${senderDomain(recipient)}`,
     date: new Date(),
     optOut,
-    ...(await carriedBy(db, id, draft)),
+    ...carried,
     plain: draft.plain,
     counting: draft.counted ? countingOf(config.key, firm, { mailingId: id }) : null,
   });
+  return { ...composed, attachments: carried.attachments };
 }
 
 /**
@@ -234,7 +237,7 @@ export async function previewMailing(context: AppContext, id: number, key: strin
     from: `${recipient.senderName} <${recipient.senderEmail}>`,
     to: `${recipient.name} <${recipient.email}>`.trim(),
     subject: composed.subject,
-    html: withPictures(composed.html, await picturesFor(db, draft.body)),
+    html: withPictures(composed.html, composed.attachments ?? []),
     text: composed.text,
     size: composed.raw.length,
     source: sourceOf(composed.raw),

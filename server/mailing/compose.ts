@@ -3,6 +3,8 @@ import type { MailingDraft } from '../../contract/index.ts';
 import type { Mailbox } from '../../core/address/address.ts';
 import type { Known } from '../../core/facts/catalogue.ts';
 import type { DocNode } from '../../core/merge/document.ts';
+import type { Frame } from '../../core/merge/frame.ts';
+import { frameOf, readFirm } from '../foundation/firm.ts';
 import type { RawRow } from '../foundation/sources.ts';
 import type { Counting } from '../../core/merge/links.ts';
 import type { MessageParts } from '../reading/build.ts';
@@ -31,6 +33,8 @@ export interface Envelope {
   counting: Counting | null;
   /** The plain text, where another was written than is made of the body. */
   plain?: DocNode | null | undefined;
+  /** What stands around it; null for nothing. */
+  frame: Frame | null;
 }
 
 type Attachment = NonNullable<MessageParts['attachments']>[number];
@@ -39,15 +43,17 @@ type Attachment = NonNullable<MessageParts['attachments']>[number];
 export async function carriedBy(
   db: Knex,
   id: number,
-  { body, answersId }: Pick<MailingDraft, 'body' | 'answersId'>,
-): Promise<Pick<Envelope, 'answers' | 'attachments'>> {
+  { body, answersId, framed }: Pick<MailingDraft, 'body' | 'answersId' | 'framed'>,
+): Promise<Pick<Envelope, 'answers' | 'attachments' | 'frame'>> {
+  const frame = framed ? frameOf(await readFirm(db)) : null;
   const [pictures, enclosures, senders] = await Promise.all([
-    picturesFor(db, body),
+    picturesFor(db, body, frame),
     enclosuresFor(db, id),
     answersId === null ? [] : listSenders(db),
   ]);
   const answers = senders.find((each) => each.id === answersId);
   return {
+    frame,
     attachments: [...pictures, ...enclosures],
     ...(answers ? { answers: { name: answers.name, address: answers.address } } : {}),
   };
@@ -72,8 +78,9 @@ export async function composeMessage(
   known: Known,
   envelope: Envelope,
 ): Promise<Composed> {
-  const { optOut, counting, plain } = envelope;
-  const rendered = renderMessage(subject, body, known, { footer: optOut?.footer ?? null, counting, plain });
+  const { optOut, counting, plain, frame } = envelope;
+  const footer = optOut?.footer ?? null;
+  const rendered = renderMessage(subject, body, known, { footer, counting, plain, frame });
   const built = await buildBeside({
     from: envelope.from,
     to: [envelope.to],

@@ -31,6 +31,7 @@ const NOTHING_WRITTEN: MailingDraft = {
   },
   topicId: null,
   plain: null,
+  framed: false,
   subject: { type: 'doc', content: [{ type: 'paragraph' }] },
   body: {
     type: 'doc',
@@ -118,6 +119,7 @@ export function draftOf(row: MailingRecord): MailingDraft {
     subject: fromJson('mailing.subject', row.subject),
     body: fromJson('mailing.body', row.body),
     plain: row.plain === null ? null : fromJson('mailing.plain', row.plain),
+    framed: Boolean(row.framed),
     senderId: row.sender_id,
     answersId: row.answers_id,
     eachOf: row.each_of,
@@ -148,6 +150,7 @@ function columns(draft: MailingDraft) {
     subject: toJson('mailing.subject', draft.subject),
     body: toJson('mailing.body', draft.body),
     plain: draft.plain && toJson('mailing.plain', draft.plain),
+    framed: draft.framed,
     sender_id: draft.senderId,
     answers_id: draft.answersId,
     each_of: draft.eachOf,
@@ -217,6 +220,7 @@ export async function saveMailing(
       kept.subject === now.subject &&
       kept.body === now.body &&
       kept.plain === now.plain &&
+      Boolean(kept.framed) === now.framed &&
       Boolean(kept.opt_out) === now.opt_out &&
       Boolean(kept.counted) === now.counted;
     await trx('mailing')

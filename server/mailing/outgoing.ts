@@ -17,6 +17,7 @@ interface GoingMailing {
   counted: number;
   answers_id: number | null;
   plain: string | null;
+  framed: number;
   topic: string | null;
 }
 
@@ -49,6 +50,7 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
         counted: 'mailing.counted',
         answers_id: 'mailing.answers_id',
         plain: 'mailing.plain',
+        framed: 'mailing.framed',
         topic: 'topic.name?',
       },
     );
@@ -60,7 +62,11 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
       await Promise.all(
         found.map(async (mailing) => {
           const body = fromJson('mailing.body', mailing.body);
-          const carried = await carriedBy(db, mailing.id, { body, answersId: mailing.answers_id });
+          const carried = await carriedBy(db, mailing.id, {
+            body,
+            answersId: mailing.answers_id,
+            framed: Boolean(mailing.framed),
+          });
           const read = {
             ...mailing,
             subject: fromJson('mailing.subject', mailing.subject),

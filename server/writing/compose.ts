@@ -3,7 +3,7 @@ import type { Addressees } from '../../contract/index.ts';
 import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { readRaw } from '../foundation/sources.ts';
-import { readFirm } from '../foundation/firm.ts';
+import { frameOf, readFirm } from '../foundation/firm.ts';
 import { usualSignature } from '../office/own.ts';
 import { picturesFor } from './pictures.ts';
 import { buildMessage } from '../reading/build.ts';
@@ -27,21 +27,24 @@ export async function signatureOf(db: Knex, staffId: number): Promise<string> {
  */
 export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Promise<Buffer> {
   const people = fromJson('draft.people', draft.people);
+  const firm = await readFirm(db);
+  const frame = frameOf(firm);
+  const logo = firm.frame.signatures && !draft.plain ? frame.logo : null;
   const [mailbox, staff, signature, about, enclosures, pictures] = await Promise.all([
     db('mailbox').where('id', draft.mailbox_id).first('address', 'name', 'shared'),
     db('staff').where({ id: draft.staff_id }).first('name'),
     signatureOf(db, draft.staff_id),
     draft.about_id && draft.how !== 'forward' ? parentOf(db, draft.about_id) : null,
     enclosuresOf(db, draft.id),
-    draft.plain ? [] : picturesFor(db, fromJson('draft.body', draft.body)),
+    draft.plain ? [] : picturesFor(db, fromJson('draft.body', draft.body), logo && frame),
   ]);
   const { text, html } = renderLetter({
     body: fromJson('draft.body', draft.body),
     signature,
+    logo: logo && { ...logo, alt: firm.name },
     quoted: draft.quoted,
     plain: Boolean(draft.plain),
   });
-  const firm = await readFirm(db);
   const addressed = (list: Addressees['to']) =>
     list.map(({ name, email }) => ({ name: name.replace(/[\r\n]+/g, ' '), address: email }));
   return buildMessage({

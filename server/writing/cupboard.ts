@@ -18,6 +18,7 @@ import { isDuplicate, transact, type Database } from '../foundation/database.ts'
 import { fromJson, toJson } from '../foundation/json.ts';
 import { notAllowed, notFound, Refusal } from '../foundation/refusal.ts';
 import { countOf, likePattern, select, selectFirst } from '../foundation/rows.ts';
+import { frameOf, readFirm } from '../foundation/firm.ts';
 import { factCatalogue, gatherFacts } from '../facts/gather.ts';
 import { aboutFile } from './facts.ts';
 import { picturesFor, withPictures } from './pictures.ts';
@@ -231,10 +232,10 @@ export async function listVersions(db: Knex, staff: StaffMember, id: number): Pr
   }));
 }
 
-/** How a text looks with one client's facts, on their General file. @throws Refusal when there is no such client */
+/** How a text looks with one client's facts, on their General file; an article within the frame. @throws Refusal when there is no such client */
 export async function tryWording(
   db: Knex,
-  { subject, body, clientId }: z.output<typeof WordingTried>,
+  { kind, subject, body, clientId }: z.output<typeof WordingTried>,
 ): Promise<WordingLook> {
   const file = await selectFirst(
     db('file')
@@ -244,16 +245,18 @@ export async function tryWording(
     { id: 'file.id', client: 'client.name' },
   );
   if (!file) throw notFound('That client');
-  const [[known = { words: {} }], catalogue] = await Promise.all([
+  const [[known = { words: {} }], catalogue, firm] = await Promise.all([
     gatherFacts(db, [await aboutFile(db, file.id)], ROWS),
     factCatalogue(db),
+    readFirm(db),
   ]);
-  const made = renderMessage(subject, body, known);
+  const frame = kind === 'article' ? frameOf(firm) : null;
+  const made = renderMessage(subject, body, known, { frame });
   const labels = new Map(catalogue.map(({ key, label }) => [key, label]));
   return {
     client: file.client,
     subject: made.subject,
-    html: withPictures(made.html, await picturesFor(db, body)),
+    html: withPictures(made.html, await picturesFor(db, body, frame)),
     text: made.text,
     missing: [...new Set(made.missing.map(({ field }) => labels.get(field) ?? field))],
   };

@@ -48,13 +48,20 @@ export async function aboutFile(db: Knex, fileId: number | undefined): Promise<F
   };
 }
 
-/** Templates and stock paragraphs, or the usual notes, that a person may use; their fields filled in from a file. */
+/** Which kinds of wordings serve what is written. */
+const USED: Record<z.output<typeof WordingsQuery>['for'], Wording['kind'][]> = {
+  messages: ['template', 'paragraph'],
+  notes: ['note'],
+  mailings: ['template', 'paragraph', 'article'],
+};
+
+/** Templates, stock paragraphs and articles, or the usual notes, that a person may use; their fields filled in from a file. */
 export async function listWordings(
   db: Knex,
   staffId: number,
   query: z.output<typeof WordingsQuery>,
 ): Promise<Wording[]> {
-  const kinds: Wording['kind'][] = query.for === 'notes' ? ['note'] : ['template', 'paragraph'];
+  const kinds = USED[query.for];
   const [rows, [known = { words: {} }], catalogue] = await Promise.all([
     db('wording')
       .whereIn('kind', kinds)

@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
-import { picturesOf, type DocNode } from '../../core/merge/document.ts';
+import type { DocNode } from '../../core/merge/document.ts';
+import { picturesWith, type Frame } from '../../core/merge/frame.ts';
 import { pictureId } from '../../core/merge/html.ts';
 import { transact } from '../foundation/database.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
@@ -60,9 +61,13 @@ export async function readPicture(db: Knex, hash: string): Promise<{ type: strin
   return { type: row.mime_type, content: await readRaw(db, row.hash) };
 }
 
-/** The pictures of a text, to travel with it; one that is not kept here is left out. */
-export async function picturesFor(db: Knex, doc: DocNode): Promise<InlinePicture[]> {
-  const hashes = picturesOf(doc);
+/** The pictures of a text and its frame, to travel with it; one that is not kept here is left out. */
+export async function picturesFor(
+  db: Knex,
+  doc: DocNode,
+  frame: Frame | null = null,
+): Promise<InlinePicture[]> {
+  const hashes = picturesWith(doc, frame);
   if (!hashes.length) return [];
   const rows = await db('picture')
     .whereIn(
@@ -81,10 +86,15 @@ export async function picturesFor(db: Knex, doc: DocNode): Promise<InlinePicture
 }
 
 /** HTML as it is shown here, where nothing travels with it: its pictures are in it. */
-export function withPictures(html: string, pictures: readonly InlinePicture[]): string {
-  return pictures.reduce(
+export function withPictures(
+  html: string,
+  attached: readonly (Omit<InlinePicture, 'cid'> & { cid?: string })[],
+): string {
+  return attached.reduce(
     (shown, { cid, contentType, content }) =>
-      shown.replaceAll(`"cid:${cid}"`, `"data:${contentType};base64,${content.toString('base64')}"`),
+      cid
+        ? shown.replaceAll(`"cid:${cid}"`, `"data:${contentType};base64,${content.toString('base64')}"`)
+        : shown,
     html,
   );
 }

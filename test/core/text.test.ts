@@ -5,7 +5,8 @@ import type { FactKind, Known } from '../../core/facts/catalogue.ts';
 import { picturesOf, type DocNode } from '../../core/merge/document.ts';
 import { fill, rowsWanted } from '../../core/merge/fill.ts';
 import { formatsOf, formatted } from '../../core/merge/format.ts';
-import { LETTER_COLOURS, MARK_COLOURS } from '../../core/merge/looks.ts';
+import { asArticle, type Frame } from '../../core/merge/frame.ts';
+import { contrastOnWhite, LETTER_COLOURS, MARK_COLOURS } from '../../core/merge/looks.ts';
 import { countedLinks, linksOf } from '../../core/merge/links.ts';
 import { withoutLooks } from '../../core/merge/plain.ts';
 import { renderMessage } from '../../core/merge/render.ts';
@@ -169,6 +170,55 @@ describe('a text made right for one reader', () => {
     expect(picturesOf(body)).to.deep.equal([HASH]);
   });
 
+  it('stands in the frame of a newsletter, its articles below each other, whatever the frame says', () => {
+    const frame: Frame = {
+      name: 'Elm & Partners <Surveyors>',
+      logo: null,
+      colour: '#7A5208',
+      footer: ['Company 01234567', '', '</td><script>'],
+    };
+    const picture = (alt: string): DocNode => ({ type: 'picture', attrs: { hash: HASH, alt, width: 520 } });
+    const heading = (words: string): DocNode => ({
+      type: 'heading',
+      attrs: { level: 2 },
+      content: [text(words)],
+    });
+    const link = text('Read on', { type: 'link', attrs: { href: 'https://firm.example/wood' } });
+    const beside = asArticle(doc(picture('A wood'), heading('The wood'), p(text('Look up.'), link)));
+    beside.attrs = { beside: true };
+    const body = doc(
+      p(text('To begin with')),
+      beside,
+      asArticle(doc(picture('An orchard'), heading('Orchards'))),
+    );
+    const { html, text: plain } = renderMessage(doc(p()), body, { words: {} }, { frame });
+    // An independent parser: one table of 600 that holds all of it, and nothing that was not put there.
+    const tags: string[] = [];
+    const visit = (nodes: ReturnType<typeof parseDocument>['children']) => {
+      for (const node of nodes)
+        if ('children' in node) {
+          if ('name' in node) tags.push(node.name);
+          visit(node.children as typeof nodes);
+        }
+    };
+    visit(parseDocument(html).children);
+    expect(tags).to.not.include('script');
+    expect(tags.filter((tag) => tag === 'img')).to.have.length(2);
+    expect(html)
+      .to.contain('Elm &amp; Partners &lt;Surveyors&gt;')
+      .and.contain('Company 01234567<br>&lt;/td');
+    expect(html).to.contain('border-top:6px solid #7A5208').and.contain('style="color:#7A5208">Read on');
+    // Two boxes together are as wide as the frame has room for: 600 without its edges of 24.
+    const boxes = [...html.matchAll(/inline-block;vertical-align:top;width:100%;max-width:(\d+)px/g)];
+    expect(boxes.reduce((sum, [, wide]) => sum + Number(wide), 0)).to.equal(552);
+    expect(html).to.contain('alt="A wood" width="180"').and.contain('alt="An orchard" width="520"');
+    expect(plain).to.contain('To begin with').and.contain('Company 01234567');
+    expect(plain.match(/^-{10}$/gm)).to.have.length(3);
+    const withLogo = { ...frame, logo: { hash: HASH, width: 90 } };
+    const { html: logo } = renderMessage(doc(p()), body, { words: {} }, { frame: withLogo });
+    expect(logo).to.contain('alt="Elm &amp; Partners &lt;Surveyors&gt;" width="90"');
+  });
+
   it('offers colours that can be read: WCAG 2.2, 1.4.3, on white and on every colour words are marked with', () => {
     // WCAG 2.2, relative luminance and contrast ratio, as defined there.
     const part = (value: number) => (value <= 0.04045 ? value / 12.92 : ((value + 0.055) / 1.055) ** 2.4);
@@ -181,6 +231,12 @@ describe('a text made right for one reader', () => {
       return (high + 0.05) / (low + 0.05);
     };
     expect(contrast('#000000', '#FFFFFF')).to.be.closeTo(21, 0.01);
+    fc.assert(
+      fc.property(fc.integer({ min: 0, max: 0xffffff }), (number) => {
+        const colour = `#${number.toString(16).padStart(6, '0')}`;
+        expect(contrastOnWhite(colour)).to.be.closeTo(contrast(colour, '#ffffff'), 1e-9);
+      }),
+    );
     for (const { value } of [...LETTER_COLOURS, { value: '#1F2B28' }])
       for (const ground of ['#FFFFFF', ...MARK_COLOURS.map((each) => each.value)])
         expect(contrast(value, ground), `${value} on ${ground}`).to.be.at.least(4.5);

@@ -1,7 +1,7 @@
 import { deflateSync } from 'node:zlib';
 import { expect } from 'chai';
 import { simpleParser } from 'mailparser';
-import type { MailingDraft } from '../../contract/index.ts';
+import { DraftBegin, FrameSettings, type MailingDraft } from '../../contract/index.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { checkMailing, previewMailing, sendTest } from '../../server/mailing/checking.ts';
@@ -10,6 +10,11 @@ import { createMailing, saveMailing, viewMailing } from '../../server/mailing/ma
 import { findRecipients, listSenders } from '../../server/mailing/recipients.ts';
 import { releaseMailing } from '../../server/mailing/release.ts';
 import { outgoing } from '../../server/parts.ts';
+import { readFirm } from '../../server/foundation/firm.ts';
+import { changeFirm } from '../../server/office/settings.ts';
+import { beginDraft } from '../../server/writing/begin.ts';
+import { composeDraft } from '../../server/writing/compose.ts';
+import { tryFrame } from '../../server/writing/frame.ts';
 import { keepPicture } from '../../server/writing/pictures.ts';
 import { mailingDraft, words } from './drafts.ts';
 import { MANAGER, one, openFirm, until, type TestFirm } from './helpers.ts';
@@ -118,6 +123,42 @@ describe('what a mailing carries, and from whom it comes', () => {
       ]);
       expect(mail.text).to.contain('[A point]');
     }
+  });
+
+  it('stands in the firm’s frame, whose logo travels with every copy, and below signatures where that is wanted', async () => {
+    const logo = await keepPicture(firm.db, MANAGER.id, point());
+    const settings = { logo, logoWidth: 90, colour: '#7A5208', footer: 'Company 01234567', signatures: true };
+    expect(FrameSettings.safeParse({ ...settings, colour: '#CFA75E' }).error?.issues[0]?.message).to.contain(
+      'hardly be read',
+    );
+    const { frame: before } = await readFirm(firm.db);
+    await changeFirm(firm.db, MANAGER.id, { before: { frame: before }, after: { frame: settings } });
+    expect((await tryFrame(firm.db, settings)).html)
+      .to.contain('data:image/png')
+      .and.contain('#7A5208');
+    const { id } = await begun({ framed: true, body: words('News.') });
+    await firm.db('mailing').where({ id }).update({ tested_at: new Date() });
+    const { version } = await viewMailing(firm.db, id);
+    await saveMailing(firm.db, id, mailingDraft({ framed: true, body: words('News.') }), version);
+    expect((await viewMailing(firm.db, id)).testedAt, 'the same as before').to.not.equal(null);
+    const [row] = await released(id);
+    const mail = await simpleParser(await readRaw(firm.db, row?.raw_hash ?? Buffer.alloc(0)), {
+      skipImageLinks: true,
+    });
+    expect(String(mail.html))
+      .to.contain(`src="cid:${logo.slice(0, 32)}@picture"`)
+      .and.contain('Company 01234567');
+    expect(mail.attachments.map(({ content }) => content.equals(point()))).to.deep.equal([true]);
+    expect(mail.text).to.contain('Company 01234567');
+    const draftId = await beginDraft(firm.context, MANAGER.id, DraftBegin.parse({}));
+    const letter = async () =>
+      simpleParser(
+        await composeDraft(firm.db, await one(firm.db('draft').where({ id: draftId }).first()), new Date()),
+        { skipImageLinks: true },
+      );
+    expect(String((await letter()).html)).to.contain(`alt="Quillhurst Land Advisers" width="90"`);
+    await firm.db('draft').where({ id: draftId }).update({ plain: 1 });
+    expect((await letter()).attachments).to.deep.equal([]);
   });
 
   it('shows pictures in its preview without asking anybody for them', async () => {

@@ -124,16 +124,21 @@ describe('the cupboard of wordings', () => {
       ],
     };
     await firm.db('client').where({ id: client.id }).update({ service: null });
-    const look = await tryWording(firm.db, { subject: wording().subject, body, clientId: client.id });
+    const look = await tryWording(firm.db, {
+      kind: 'template',
+      subject: wording().subject,
+      body,
+      clientId: client.id,
+    });
     expect(look).to.deep.include({
       client: client.name,
       subject: `At ${client.place}`,
       missing: ['Service'],
     });
     expect(look.text).to.contain(client.name).and.contain('Quillhurst Land Advisers');
-    expect(await say(tryWording(firm.db, { subject: body, body, clientId: 99_999 }))).to.contain(
-      'not here any more',
-    );
+    expect(
+      await say(tryWording(firm.db, { kind: 'template', subject: body, body, clientId: 99_999 })),
+    ).to.contain('not here any more');
   });
 
   it('fills a template’s subject and text in for a file, and leaves its fields in a mailing', async () => {

@@ -19,6 +19,7 @@ export const mailingDraft = (instead: Partial<MailingDraft> = {}): MailingDraft 
   subject: words('A word'),
   body: words('One copy each.'),
   plain: null,
+  framed: false,
   senderId: null,
   answersId: null,
   eachOf: 'client',

@@ -146,6 +146,7 @@ describe('the bytes of a message', () => {
     date: new Date('2026-11-02T10:00:00Z'),
     optOut: null,
     counting: null,
+    frame: null,
   };
 
   it('are the same for the same words, and read back as they were meant', async () => {

@@ -106,6 +106,7 @@ const ASKED: Record<string, Right | null> = {
   'DELETE /drafts/:id/enclosures/:enclosure': 'write messages',
   'POST /wordings': 'keep wordings',
   'POST /wordings/tried': 'keep wordings',
+  'POST /wordings/frame': 'run the office',
   'PUT /wordings/:id': 'keep wordings',
   'DELETE /wordings/:id': 'keep wordings',
   'POST /session/forgotten': null,

@@ -13,9 +13,11 @@ import Enclosures from './Enclosures.vue';
 import PutFact from './PutFact.vue';
 import PutWording from './PutWording.vue';
 import { useLoad } from '../ui/load.ts';
+import { useSession } from '../session.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const workshop = useMailingDraft();
+const session = useSession();
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
 const byHand = useTemplateRef<InstanceType<typeof Writer>>('byHand');
@@ -76,6 +78,7 @@ const target = computed(() =>
           v-else
           :editor="editor"
           :facts="workshop.facts"
+          articles
           @pictures="(files) => body?.insertPictures(files)"
         />
         <Trouble :words="trouble" class="ma-2" />
@@ -121,6 +124,11 @@ const target = computed(() =>
         @changed="readWordings"
       />
       <Enclosures :mailing-id="workshop.mailing?.id ?? 0" />
+      <h2 class="mt-6">Around it</h2>
+      <v-checkbox v-model="workshop.draft.framed" class="mt-1" label="the firm’s frame, as of a newsletter" />
+      <p v-if="session.may('run the office')" class="quiet">
+        <router-link to="/settings/frame">what the frame looks like</router-link>
+      </p>
       <h2 class="mt-6">Below each copy</h2>
       <v-checkbox
         v-model="workshop.draft.optOut"

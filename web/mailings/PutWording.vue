@@ -5,6 +5,7 @@ import { KeptWording, type Wording } from '../../contract/index.ts';
 import { isEmptyText, type DocNode } from '../../core/merge/document.ts';
 import { get, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
+import { putIn } from '../wordings/putIn.ts';
 import WordingsDialog from '../writing/WordingsDialog.vue';
 
 /** The firm's wordings for a mailing: put in where one writes, their facts still each recipient's own. */
@@ -26,11 +27,7 @@ async function put() {
   try {
     const wording = await get(KeptWording, `/wordings/kept/${chosen.value}`);
     if (isEmptyText(subject.value) && !isEmptyText(wording.subject)) subject.value = wording.subject;
-    props.editor
-      ?.chain()
-      .focus()
-      .insertContent(wording.body.content ?? [])
-      .run();
+    props.editor?.chain().focus().insertContent(putIn(wording)).run();
     chosen.value = null;
     problem.value = '';
   } catch (error) {
@@ -41,7 +38,7 @@ async function put() {
 
 <template>
   <h2 class="mt-6">Put in a wording</h2>
-  <v-autocomplete v-model="chosen" :items="items" label="Template or paragraph" class="mt-3" />
+  <v-autocomplete v-model="chosen" :items="items" label="Template, paragraph or article" class="mt-3" />
   <Trouble :words="problem" class="mt-2" />
   <v-btn class="mt-3" :disabled="chosen === null" @click="put">Put the wording in</v-btn>
   <p class="mt-2">

@@ -6,6 +6,7 @@ import { send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useLoad } from '../ui/load.ts';
 import { many } from '../words.ts';
+import FramePart from './FramePart.vue';
 import FirmPart from './FirmPart.vue';
 import HoursPart from './HoursPart.vue';
 import MailPart from './MailPart.vue';
@@ -25,6 +26,7 @@ const SHOWN: Record<string, Component> = {
   interests: ListPart,
   tags: ListPart,
   topics: ListPart,
+  frame: FramePart,
   fields: FieldsPart,
   staff: StaffPart,
   mail: MailPart,

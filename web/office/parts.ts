@@ -88,6 +88,12 @@ export const PARTS: readonly SettingsPart[] = [
     why: 'What mailings are about. Somebody may opt out of one and go on having the others.',
   },
   {
+    key: 'frame',
+    title: 'Frame of newsletters',
+    path: '/settings/frame',
+    why: 'What stands around a newsletter: logo, one colour, lines below. The logo may stand below signatures too.',
+  },
+  {
     key: 'fields',
     title: 'Fields of your own',
     path: '/settings/fields',

@@ -3,8 +3,17 @@ import type { Editor } from '@tiptap/vue-3';
 import { NodeSelection } from '@tiptap/pm/state';
 import { computed } from 'vue';
 import type { FactKind } from '../../core/facts/catalogue.ts';
-import { MERGE_FIELD, PASSAGE, PASSAGE_TESTS, PICTURE, REPEATED } from '../../core/merge/document.ts';
+import {
+  ARTICLE,
+  MERGE_FIELD,
+  PASSAGE,
+  PASSAGE_TESTS,
+  PICTURE,
+  REPEATED,
+} from '../../core/merge/document.ts';
 import { formatsOf } from '../../core/merge/format.ts';
+import { dropArticle, moveArticle } from './nodes.ts';
+import KeyCap from './KeyCap.vue';
 
 /** What can be said of what is chosen in a text: a picture, a fact, the passage one writes in. */
 const props = defineProps<{
@@ -19,7 +28,7 @@ const chosen = computed(() => {
     const { type, attrs } = selection.node;
     if (type.name === PICTURE || type.name === MERGE_FIELD) return { name: type.name, attrs };
   }
-  for (const name of [PASSAGE, REPEATED])
+  for (const name of [PASSAGE, REPEATED, ARTICLE])
     if (props.editor.isActive(name)) return { name, attrs: props.editor.getAttributes(name) };
   return null;
 });
@@ -50,6 +59,10 @@ const formats = computed(() =>
 const valued = computed(() => test.value !== 'is known' && test.value !== 'is not known');
 const known = computed(() => props.facts.map(({ key, label }) => ({ value: key, title: label })));
 const tests: string[] = [...PASSAGE_TESTS];
+const beside = computed({
+  get: () => chosen.value?.attrs.beside === true,
+  set: (now: boolean) => void props.editor.chain().updateAttributes(ARTICLE, { beside: now }).run(),
+});
 const lift = () =>
   props.editor
     .chain()
@@ -74,6 +87,12 @@ const lift = () =>
       <v-select v-model="test" :items="tests" label="… which" />
       <v-text-field v-if="valued" v-model="value" label="What" />
       <v-btn @click="lift">Let it always stand</v-btn>
+    </template>
+    <template v-else-if="chosen.name === ARTICLE">
+      <v-checkbox v-model="beside" label="its picture beside the words" />
+      <v-btn @click="moveArticle(editor, -1)">Up<KeyCap letter="Alt ↑" class="ml-2" /></v-btn>
+      <v-btn @click="moveArticle(editor, 1)">Down<KeyCap letter="Alt ↓" class="ml-2" /></v-btn>
+      <v-btn @click="dropArticle(editor)">Take the article away</v-btn>
     </template>
     <v-btn v-else @click="lift">Let it stand once</v-btn>
   </div>

@@ -2,6 +2,8 @@
 import type { Editor } from '@tiptap/vue-3';
 import { computed, ref } from 'vue';
 import { ROWS, type FactKind } from '../../core/facts/catalogue.ts';
+import type { DocNode } from '../../core/merge/document.ts';
+import { asArticle } from '../../core/merge/frame.ts';
 import { LETTER_COLOURS, LETTER_SIZES, MARK_COLOURS } from '../../core/merge/looks.ts';
 import AskDialog from '../ui/AskDialog.vue';
 import ChosenBar from './ChosenBar.vue';
@@ -13,6 +15,8 @@ const props = defineProps<{
   editor: Editor | undefined;
   /** What facts there are, for what is put in; left out where there are none. */
   facts?: readonly { key: string; label: string; kind: FactKind }[];
+  /** Whether it may have articles, as a newsletter has. */
+  articles?: boolean;
 }>();
 const emit = defineEmits<{ pictures: [files: File[]] }>();
 const editor = computed(() => props.editor);
@@ -22,6 +26,15 @@ const linkProblem = ref('');
 const chain = () => editor.value?.chain().focus();
 const is = (name: string | object, attrs?: object) =>
   typeof name === 'string' ? editor.value?.isActive(name, attrs) : editor.value?.isActive(name);
+
+/** What an article begins with. */
+const BEGUN: DocNode = {
+  type: 'doc',
+  content: [
+    { type: 'heading', attrs: { level: 2 }, content: [{ type: 'text', text: 'Heading' }] },
+    { type: 'paragraph' },
+  ],
+};
 
 interface Tool {
   words: string;
@@ -111,6 +124,15 @@ const MENUS = computed<{ words: string; tools: Tool[] }[]>(() => [
         on: is({ textAlign: where }),
         act: () => chain()?.setTextAlign(where).run(),
       })),
+      ...(props.articles
+        ? [
+            {
+              words: 'An article',
+              shown: 'An article',
+              act: () => chain()?.insertContent(asArticle(BEGUN)).run(),
+            },
+          ]
+        : []),
       { words: 'Line across', shown: 'Line across', act: () => chain()?.setHorizontalRule().run() },
     ],
   },

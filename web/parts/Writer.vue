@@ -9,9 +9,19 @@ import { EditorContent, useEditor } from '@tiptap/vue-3';
 import { watch } from 'vue';
 import type { DocNode } from '../../core/merge/document.ts';
 import { ALIGNMENTS } from '../../core/merge/looks.ts';
+import type { WordingKind } from '../../contract/index.ts';
 import { wordsOf } from '../api.ts';
+import { putIn } from '../wordings/putIn.ts';
 import { mergeFieldNode } from './mergeField.ts';
-import { keptPicture, LinedTable, passageNode, PictureNode, RepeatedNode, RepeatedRow } from './nodes.ts';
+import {
+  ArticleNode,
+  keptPicture,
+  LinedTable,
+  passageNode,
+  PictureNode,
+  RepeatedNode,
+  RepeatedRow,
+} from './nodes.ts';
 import { cleanPasted } from './pasted.ts';
 
 /** The editor of a subject line or a message, with merge fields as chips. */
@@ -23,7 +33,7 @@ const props = defineProps<{
   /** Lines of plain text: no looks, tables or pictures. */
   plain?: boolean;
   /** Paragraphs that a few letters and Tab put in. */
-  stock?: readonly { letters: string; body: DocNode }[];
+  stock?: readonly { letters: string; kind: WordingKind; body: DocNode }[];
 }>();
 const emit = defineEmits<{ focus: []; trouble: [words: string] }>();
 
@@ -44,11 +54,7 @@ const Stock = Extension.create({
       const found = empty && typed ? props.stock?.find(({ letters }) => letters === typed) : undefined;
       if (!found) return false;
       const range = { from: $from.pos - typed.length, to: $from.pos };
-      return now
-        .chain()
-        .deleteRange(range)
-        .insertContent(found.body.content ?? [])
-        .run();
+      return now.chain().deleteRange(range).insertContent(putIn(found)).run();
     },
   }),
 });
@@ -100,6 +106,7 @@ const editor = useEditor({
             PictureNode,
             passageNode(props.fieldLabel),
             RepeatedNode,
+            ArticleNode,
           ]),
   ],
   editorProps: {
@@ -246,6 +253,26 @@ defineExpose({ editor, insertPictures });
   left: 0;
   font: 600 12px/1.4 var(--sans);
   color: var(--indigo);
+}
+.writer :deep(.article) {
+  margin: 14px 0;
+  border-top: 1px solid var(--strong);
+  border-bottom: 1px solid var(--strong);
+}
+.writer :deep(.article-head) {
+  padding: 2px 0 6px;
+  font: 600 12px/1.4 var(--sans);
+  color: var(--ink-soft);
+  cursor: grab;
+  user-select: none;
+}
+.writer :deep(.article > [data-beside]) {
+  display: flow-root;
+}
+.writer :deep(.article > [data-beside] > :first-child:is(img, [data-resize-container])) {
+  float: left;
+  width: 180px;
+  margin: 0 20px 8px 0;
 }
 .writer :deep(.ProseMirror-selectednode) {
   outline: 2px solid var(--indigo);

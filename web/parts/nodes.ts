@@ -1,8 +1,16 @@
-import { Node, type JSONContent } from '@tiptap/core';
+import { Node, type Editor, type JSONContent } from '@tiptap/core';
 import Image from '@tiptap/extension-image';
 import { TableRow, Table } from '@tiptap/extension-table';
+import { NodeSelection, TextSelection } from '@tiptap/pm/state';
 import { ROWS, type RowsOf } from '../../core/facts/catalogue.ts';
-import { isPictureHash, PASSAGE, PICTURE, REPEATED, type PassageAttrs } from '../../core/merge/document.ts';
+import {
+  ARTICLE,
+  isPictureHash,
+  PASSAGE,
+  PICTURE,
+  REPEATED,
+  type PassageAttrs,
+} from '../../core/merge/document.ts';
 import { upload } from '../api.ts';
 import { PictureKept } from '../../contract/index.ts';
 
@@ -69,6 +77,90 @@ export const RepeatedNode = Node.create({
     return ['div', { ...HTMLAttributes, 'data-words': of ? ROWS_WORDS[of] : '', class: 'stands' }, 0];
   },
 });
+
+/** An article of a newsletter, moved as one: by its handle, or with Alt and an arrow. */
+export const ArticleNode = Node.create({
+  name: ARTICLE,
+  group: 'block',
+  content: 'block+',
+  defining: true,
+  isolating: true,
+  draggable: true,
+  addAttributes() {
+    return {
+      beside: {
+        default: false,
+        parseHTML: (element) => element.hasAttribute('data-beside'),
+        renderHTML: ({ beside }) => (beside === true ? { 'data-beside': '' } : {}),
+      },
+    };
+  },
+  parseHTML() {
+    return [{ tag: 'div[data-article]' }];
+  },
+  renderHTML({ HTMLAttributes }) {
+    return ['div', { ...HTMLAttributes, 'data-article': '', class: 'article' }, 0];
+  },
+  addNodeView() {
+    return ({ node }) => {
+      const dom = document.createElement('div');
+      dom.className = 'article';
+      const handle = document.createElement('div');
+      handle.className = 'article-head';
+      handle.textContent = '⠿ Article';
+      handle.title = 'Drag it to another place, or press Alt and an arrow while you write in it';
+      handle.contentEditable = 'false';
+      handle.draggable = true;
+      handle.dataset.dragHandle = '';
+      const contentDOM = document.createElement('div');
+      const look = ({ attrs }: typeof node) =>
+        contentDOM.toggleAttribute('data-beside', attrs.beside === true);
+      look(node);
+      dom.append(handle, contentDOM);
+      const update = (now: typeof node) => now.type.name === ARTICLE && (look(now), true);
+      return { dom, contentDOM, update };
+    };
+  },
+  addKeyboardShortcuts() {
+    return {
+      'Alt-ArrowUp': ({ editor }) => moveArticle(editor, -1),
+      'Alt-ArrowDown': ({ editor }) => moveArticle(editor, 1),
+    };
+  },
+});
+
+/** The article that one writes in, or that is chosen: where it stands, and what it is among. */
+function articleAt({ state: { selection } }: Editor) {
+  if (selection instanceof NodeSelection && selection.node.type.name === ARTICLE)
+    return { node: selection.node, at: selection.from, $at: selection.$from };
+  for (let depth = selection.$from.depth; depth > 0; depth--)
+    if (selection.$from.node(depth).type.name === ARTICLE) {
+      const at = selection.$from.before(depth);
+      return { node: selection.$from.node(depth), at, $at: selection.$from.doc.resolve(at) };
+    }
+  return null;
+}
+
+/** Moves the article one writes in past what stands before it, or after it. @returns whether there was one to move */
+export function moveArticle(editor: Editor, by: -1 | 1): boolean {
+  const found = articleAt(editor);
+  if (!found) return false;
+  const { node, at, $at } = found;
+  const other = by < 0 ? $at.nodeBefore : $at.parent.maybeChild($at.index() + 1);
+  if (!other) return true;
+  const caret = editor.state.selection.from - at;
+  const to = by < 0 ? at - other.nodeSize : at + other.nodeSize;
+  const moved = editor.state.tr.delete(at, at + node.nodeSize).insert(to, node);
+  moved.setSelection(TextSelection.near(moved.doc.resolve(to + Math.max(1, caret))));
+  editor.view.dispatch(moved.scrollIntoView());
+  return true;
+}
+
+/** Takes the article one writes in away. */
+export function dropArticle(editor: Editor): void {
+  const found = articleAt(editor);
+  if (found) editor.view.dispatch(editor.state.tr.delete(found.at, found.at + found.node.nodeSize));
+}
 
 /** A row of a table that may stand once for each of something. */
 export const RepeatedRow = TableRow.extend({

@@ -113,9 +113,10 @@ const look = ref<WordingLook | null>(null);
 const looking = ref('');
 const readLook = useDebounceFn(async () => {
   if (!client.value) return;
-  const { subject, body } = form.value;
+  const { kind, subject, body } = form.value;
   try {
     look.value = await send('POST', WordingLook, '/wordings/tried', {
+      kind,
       subject,
       body,
       clientId: client.value,
@@ -125,7 +126,10 @@ const readLook = useDebounceFn(async () => {
     looking.value = wordsOf(error);
   }
 }, 400);
-watch([client, () => form.value.body, () => form.value.subject], () => void readLook());
+watch(
+  [client, () => form.value.kind, () => form.value.body, () => form.value.subject],
+  () => void readLook(),
+);
 watch(() => route.params.id, open, { immediate: true });
 
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');

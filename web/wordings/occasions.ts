@@ -12,5 +12,6 @@ export const OCCASIONS: Record<Occasion, string> = {
 
 export const KINDS: Record<Exclude<WordingKind, 'note'>, { one: string; many: string }> = {
   template: { one: 'Template', many: 'Templates' },
+  article: { one: 'Article', many: 'Articles' },
   paragraph: { one: 'Paragraph', many: 'Paragraphs' },
 };
