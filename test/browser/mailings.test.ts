@@ -103,6 +103,70 @@ describe('mailings, in the browser', () => {
     await office.firm.db('mailing').where({ id: mailing.id }).update({ state: 'draft' });
   });
 
+  it('makes a newsletter of articles, ordered by keys, in the firm’s frame as a telephone shows it', async () => {
+    const { page, address } = office;
+    const article = (heading: string) => ({
+      type: 'doc',
+      content: [
+        { type: 'heading', attrs: { level: 2 }, content: [{ type: 'text', text: heading }] },
+        ...(words(`About ${heading.toLowerCase()}.`).content ?? []),
+      ],
+    });
+    for (const [name, letters] of [
+      ['The wood', 'wd'],
+      ['The orchard', 'od'],
+    ])
+      await office.firm.db('wording').insert({
+        kind: 'article',
+        name: name ?? '',
+        letters: letters ?? '',
+        staff_id: 1,
+        subject: JSON.stringify(words('')),
+        body: JSON.stringify(article(name ?? '')),
+      });
+    await page.goto(`${address}/settings/frame`);
+    await page
+      .getByRole('textbox', { name: 'Lines below, such as a company number' })
+      .fill('Company 01234567');
+    const colour = page.getByRole('textbox', { name: 'Colour of the edge, headings and links' });
+    await colour.fill('#EEEEEE');
+    await page.getByText('can hardly be read').waitFor();
+    await colour.fill('#7A5208');
+    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    await until('it is kept', async () => (await readFirm(office.firm.db)).frame.colour === '#7A5208');
+    await page.frameLocator('iframe').getByText('Company 01234567').waitFor();
+    await accessible(page, 'the frame of newsletters');
+    await page.goto(`${address}/mailings`);
+    await page.getByRole('button', { name: 'Begin a mailing' }).click();
+    await page.getByRole('button', { name: 'Next: Message' }).click();
+    await page.getByRole('textbox', { name: 'Subject' }).click();
+    await page.keyboard.type('Spring news');
+    const text = page.getByRole('textbox', { name: 'Message' });
+    await text.locator('p').nth(1).click();
+    await page.keyboard.type('wd');
+    await page.keyboard.press('Tab');
+    await text.getByText('About the wood.').waitFor();
+    // The second goes behind the first, not into it.
+    await page.keyboard.type(' od');
+    await page.keyboard.press('Tab');
+    await text.getByText('About the orchard.').waitFor();
+    expect(await text.locator('.article h2').allInnerTexts()).to.deep.equal(['The wood', 'The orchard']);
+    expect(await text.locator('.article .article').count()).to.equal(0);
+    await page.keyboard.press('Alt+ArrowUp');
+    expect(await text.locator('.article h2').allInnerTexts()).to.deep.equal(['The orchard', 'The wood']);
+    await page.getByRole('checkbox', { name: 'the firm’s frame, as of a newsletter' }).check();
+    await accessible(page, 'a newsletter');
+    await page.getByRole('button', { name: 'Next: Checks' }).click();
+    const read = page.frameLocator('iframe');
+    await read.getByText('Company 01234567').waitFor();
+    await page.getByRole('button', { name: 'On a telephone' }).click();
+    expect(await read.locator('h2').allInnerTexts()).to.deep.equal(['The orchard', 'The wood']);
+    const wide = await read.locator('body').evaluate((body) => [body.scrollWidth, body.clientWidth]);
+    expect(wide[0], 'nothing to be scrolled for sideways').to.equal(wide[1]);
+    const { framed } = await one(office.firm.db('mailing').orderBy('id', 'desc').first('framed'));
+    expect(framed).to.equal(1);
+  });
+
   it('mends a failing check where it stands, pauses, and cancels the rest', async () => {
     const { page, address, firm } = office;
     const { db } = firm;

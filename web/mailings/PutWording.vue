@@ -4,6 +4,7 @@ import { computed, ref } from 'vue';
 import { KeptWording, type Wording } from '../../contract/index.ts';
 import { isEmptyText, type DocNode } from '../../core/merge/document.ts';
 import { get, wordsOf } from '../api.ts';
+import { putBlocks } from '../parts/nodes.ts';
 import Trouble from '../parts/Trouble.vue';
 import { putIn } from '../wordings/putIn.ts';
 import WordingsDialog from '../writing/WordingsDialog.vue';
@@ -27,7 +28,7 @@ async function put() {
   try {
     const wording = await get(KeptWording, `/wordings/kept/${chosen.value}`);
     if (isEmptyText(subject.value) && !isEmptyText(wording.subject)) subject.value = wording.subject;
-    props.editor?.chain().focus().insertContent(putIn(wording)).run();
+    if (props.editor) putBlocks(props.editor, putIn(wording));
     chosen.value = null;
     problem.value = '';
   } catch (error) {

@@ -7,7 +7,7 @@ import { asArticle } from '../../core/merge/frame.ts';
 import { LETTER_COLOURS, LETTER_SIZES, MARK_COLOURS } from '../../core/merge/looks.ts';
 import AskDialog from '../ui/AskDialog.vue';
 import ChosenBar from './ChosenBar.vue';
-import { ROWS_WORDS } from './nodes.ts';
+import { putBlocks, ROWS_WORDS } from './nodes.ts';
 import Trouble from './Trouble.vue';
 
 /** Letters, lists, tables, pictures and links for an editor. */
@@ -129,7 +129,7 @@ const MENUS = computed<{ words: string; tools: Tool[] }[]>(() => [
             {
               words: 'An article',
               shown: 'An article',
-              act: () => chain()?.insertContent(asArticle(BEGUN)).run(),
+              act: () => editor.value && putBlocks(editor.value, [asArticle(BEGUN)]),
             },
           ]
         : []),

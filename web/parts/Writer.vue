@@ -19,6 +19,7 @@ import {
   LinedTable,
   passageNode,
   PictureNode,
+  putBlocks,
   RepeatedNode,
   RepeatedRow,
 } from './nodes.ts';
@@ -53,8 +54,8 @@ const Stock = Extension.create({
       const typed = /\S+$/.exec($from.parent.textBetween(0, $from.parentOffset, '\n', '\n'))?.[0] ?? '';
       const found = empty && typed ? props.stock?.find(({ letters }) => letters === typed) : undefined;
       if (!found) return false;
-      const range = { from: $from.pos - typed.length, to: $from.pos };
-      return now.chain().deleteRange(range).insertContent(putIn(found)).run();
+      putBlocks(now, putIn(found), $from.pos - typed.length);
+      return true;
     },
   }),
 });

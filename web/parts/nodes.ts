@@ -9,6 +9,7 @@ import {
   PASSAGE,
   PICTURE,
   REPEATED,
+  type DocNode,
   type PassageAttrs,
 } from '../../core/merge/document.ts';
 import { upload } from '../api.ts';
@@ -154,6 +155,20 @@ export function moveArticle(editor: Editor, by: -1 | 1): boolean {
   moved.setSelection(TextSelection.near(moved.doc.resolve(to + Math.max(1, caret))));
   editor.view.dispatch(moved.scrollIntoView());
   return true;
+}
+
+/** Puts blocks where one writes; an article behind the one that one writes in, since none stands within another. */
+export function putBlocks(
+  editor: Editor,
+  blocks: readonly DocNode[],
+  from = editor.state.selection.from,
+): void {
+  const within = blocks.some(({ type }) => type === ARTICLE) ? articleAt(editor) : null;
+  const { from: caret } = editor.state.selection;
+  const chain = editor.chain().focus();
+  if (from < caret) chain.deleteRange({ from, to: caret });
+  const end = within && within.at + within.node.nodeSize - (caret - from);
+  (end === null ? chain.insertContent([...blocks]) : chain.insertContentAt(end, [...blocks])).run();
 }
 
 /** Takes the article one writes in away. */
