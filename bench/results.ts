@@ -40,6 +40,7 @@ export async function benchResults(count = 10_000): Promise<void> {
         body: { type: 'doc', content: [{ type: 'paragraph', content: [link] }] },
         plain: null,
         framed: false,
+        waitDays: null,
         ...{ senderId: null, answersId: null, eachOf: 'client', fileChoice: 'general' },
         ...{ timing: AT_ONCE, optOut: true, counted: true },
       },

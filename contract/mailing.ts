@@ -32,6 +32,8 @@ export const MailingDraft = z.object({
   answersId: Id.nullable(),
   eachOf: EachOf,
   fileChoice: FileChoice,
+  /** Of a message that follows another in a series: so many days behind it. */
+  waitDays: z.number().int().min(1, 'At least a day.').max(365, 'At most a year.').nullable(),
   timing: Timing,
   /** Each copy says how to have no more of its kind. */
   optOut: z.boolean(),
@@ -64,6 +66,42 @@ export const MailingProgress = z.object({
 });
 export type MailingProgress = z.infer<typeof MailingProgress>;
 
+/** One message of a series, and how many stand where with it. */
+export const SeriesStep = z.object({
+  id: z.number(),
+  step: z.number(),
+  name: z.string(),
+  /** After the message before; null for the first. */
+  waitDays: z.number().nullable(),
+  state: MailingState,
+  testedAt: z.string().nullable(),
+  sent: z.number(),
+  /** Had the one before and are to have this one. */
+  waiting: z.number(),
+  /** Left the series before it. */
+  left: z.array(z.object({ why: z.string(), count: z.number() })),
+});
+export type SeriesStep = z.infer<typeof SeriesStep>;
+
+/** Who stands where in a series. */
+export const SeriesPage = z.object({
+  rows: z.array(
+    z.object({
+      clientId: z.number().nullable(),
+      client: z.string(),
+      to: z.string(),
+      /** The last message they had or are to have. */
+      step: z.number(),
+      state: z.enum(['waits', 'goes', 'left', 'had all', 'returned', 'uncertain', 'cancelled']),
+      /** When the next one is due, or they left. */
+      at: z.string().nullable(),
+      why: z.string(),
+    }),
+  ),
+  total: z.number(),
+});
+export type SeriesPage = z.infer<typeof SeriesPage>;
+
 export const MailingRow = z.object({
   id: z.number(),
   name: z.string(),
@@ -72,6 +110,8 @@ export const MailingRow = z.object({
   savedAt: z.string(),
   releasedAt: z.string().nullable(),
   progress: MailingProgress,
+  /** How many messages its series has; one for what is none. */
+  messages: z.number(),
 });
 export type MailingRow = z.infer<typeof MailingRow>;
 
@@ -81,6 +121,8 @@ export const MailingView = MailingRow.extend({
   testedAt: z.string().nullable(),
   /** Who handed it over to be released, and when. */
   handed: z.object({ by: z.string(), at: z.string() }).nullable(),
+  /** Its series, the first message first; empty when it is none. */
+  series: z.array(SeriesStep),
 });
 export type MailingView = z.infer<typeof MailingView>;
 

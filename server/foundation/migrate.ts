@@ -28,6 +28,7 @@ import * as cupboard from './migrations/0024_cupboard.ts';
 import * as leftOut from './migrations/0025_left_out.ts';
 import * as plain from './migrations/0026_plain.ts';
 import * as newsletter from './migrations/0027_newsletter.ts';
+import * as series from './migrations/0028_series.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -57,6 +58,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0025_left_out': leftOut,
   '0026_plain': plain,
   '0027_newsletter': newsletter,
+  '0028_series': series,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -374,6 +374,9 @@ export interface Rows {
   };
   mailing: {
     id: number;
+    head_id: number | null;
+    step: number;
+    wait_days: number | null;
     name: string;
     state: 'draft' | 'ready' | 'going' | 'paused' | 'finished' | 'cancelled';
     owner_id: number;
@@ -399,6 +402,7 @@ export interface Rows {
     released_by: number | null;
     untested_why: string | null;
     finished_at: Date | null;
+    advanced_at: Date | null;
   };
   mailing_enclosure: {
     id: number;
@@ -411,8 +415,10 @@ export interface Rows {
     id: number;
     mailing_id: number;
     client_id: number;
+    person_id: number | null;
     why: string;
     detail: string;
+    at: Date | null;
   };
   mail_change: {
     id: number;

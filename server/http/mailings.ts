@@ -27,6 +27,7 @@ import {
   RecipientsAsk,
   Release,
   Schedule,
+  SeriesPage,
   SendAgain,
   Settle,
   TestAsk,
@@ -34,7 +35,9 @@ import {
   TimingAsk,
   TimingPlan,
 } from '../../contract/index.ts';
-import { createMailing, deleteMailing, listMailings, saveMailing, viewMailing } from '../mailing/mailings.ts';
+import { createMailing, deleteMailing, listMailings, saveMailing } from '../mailing/mailings.ts';
+import { addToSeries, listSeries } from '../mailing/series.ts';
+import { viewMailing } from '../mailing/view.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { domainRemarks } from '../mailing/domain.ts';
 import { enclose, listEnclosures, takeOff } from '../mailing/enclosures.ts';
@@ -91,6 +94,12 @@ export function mailingRoutes(context: AppContext): Router {
     await deleteMailing(db, staffOf(res), Id.parse(req.params.id));
     res.status(204).end();
   });
+  router.post('/mailings/:id/follow', writers, async (req, res) =>
+    reply(res, Made, { id: await addToSeries(db, staffOf(res), Id.parse(req.params.id)) }),
+  );
+  router.get('/mailings/:id/series', async (req, res) =>
+    reply(res, SeriesPage, await listSeries(db, Id.parse(req.params.id), Page.parse(req.query))),
+  );
   router.get('/mailings/:id/checks', async (req, res) =>
     reply(res, Checks, await checkMailing(db, Id.parse(req.params.id))),
   );

@@ -3,7 +3,6 @@ import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type { Checks, MailingDraft, Preview, StaffMember, TestAsk } from '../../contract/index.ts';
-import { domainOf } from '../../core/address/address.ts';
 import { messageRemarks } from '../../core/checks/message.ts';
 import { renderMessage } from '../../core/merge/render.ts';
 import type { AppContext } from '../foundation/context.ts';
@@ -19,13 +18,9 @@ import { withPictures } from '../writing/pictures.ts';
 import { carriedBy, composeMessage, type Composed, type Envelope } from './compose.ts';
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
-import { findRecipients, type Recipient } from './recipients.ts';
-import { draftOf, readRecord } from './mailings.ts';
-
-/** Whom a draft reaches, without those taken out by hand. @param ownerId whom `me` means in its selection */
-export async function tickedRecipients(db: Knex, draft: MailingDraft, ownerId: number): Promise<Recipient[]> {
-  return (await findRecipients(db, draft, ownerId)).recipients;
-}
+import { senderDomain, tickedRecipients, type Recipient } from './recipients.ts';
+import { seriesOf } from './series.ts';
+import { draftOf, readRecord, type MailingRecord } from './mailings.ts';
 
 async function labels(db: Knex): Promise<Map<string, string>> {
   return new Map((await factCatalogue(db)).map(({ key, label }) => [key, label]));
@@ -59,6 +54,7 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     ...(subjects.has('') ? ['The subject is empty.'] : []),
     ...(empty ? ['Nothing is written yet.'] : []),
   ];
+  if (record.head_id === null) problems.push(...(await problemsOfSeries(db, record)));
   const [first] = recipients;
   const remarks = first ? await remarksOn(db, id, draft, first, recipients) : [];
   return {
@@ -68,6 +64,20 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     problems,
     remarks,
   };
+}
+
+/** What stands in the way of the messages that follow the first of a series: it cannot go without them. */
+async function problemsOfSeries(db: Knex, head: MailingRecord): Promise<string[]> {
+  const [, ...following] = await seriesOf(db, head);
+  const found: string[] = [];
+  for (const { id, name } of following) {
+    const { problems, missing } = await checkMailing(db, id);
+    found.push(...problems.map((words) => `“${name}”: ${words}`));
+    const copies = new Set(missing.map(({ key }) => key)).size;
+    if (copies)
+      found.push(`“${name}”: something is missing in ${copies === 1 ? 'one copy' : `${copies} copies`}.`);
+  }
+  return found;
 }
 
 /** Whoever had a mailing within so many days is told of. */
@@ -177,11 +187,6 @@ async function strangersFiles(
         ]
       : [];
   });
-}
-
-/** The domain a recipient's message comes from. */
-export function senderDomain(recipient: Recipient): string {
-  return domainOf(recipient.senderEmail) || 'localhost';
 }
 
 /** What stands in a message before its words are decoded, as far as it is text: enclosures are cut short. */

@@ -1,4 +1,4 @@
-import { transact } from '../foundation/database.ts';
+import { transact, type Transaction } from '../foundation/database.ts';
 import type { Rows } from '../foundation/tables.ts';
 import type { Knex } from 'knex';
 import { selectionOf } from '../../core/selection/tree.ts';
@@ -9,7 +9,6 @@ import {
   type MailingBegin,
   type MailingProgress,
   type MailingRow,
-  type MailingView,
   type StaffMember,
 } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
@@ -18,7 +17,10 @@ import { noteChange } from '../foundation/changes.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { emptyProgress, progressOf } from './progress.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
-import { insertAll } from '../foundation/rows.ts';
+import { insertAll, select } from '../foundation/rows.ts';
+
+/** As it stands in `dispatch.kind`. */
+export const MAILING = 'mailing';
 
 /** A mailing with the tree of its selection, its owner's name and that of whoever handed it over. */
 export type MailingRecord = Rows['mailing'] & { selection: string; owner: string; handed: string | null };
@@ -62,7 +64,11 @@ const NOTHING_WRITTEN: MailingDraft = {
   timing: AT_ONCE,
   optOut: true,
   counted: true,
+  waitDays: null,
 };
+
+/** What a message begins with, before anything is written. */
+export const begun = (): MailingDraft => NOTHING_WRITTEN;
 
 function records(db: Knex) {
   return db('mailing')
@@ -77,9 +83,10 @@ function records(db: Knex) {
     );
 }
 
-/** A page of mailings with how far each is: what leaves first, then drafts, then what is over. */
+/** A page of mailings, a series as one, with how far each is: what leaves first, then drafts, then what is over. */
 export async function listMailings(db: Knex, offset: number, limit: number): Promise<MailingRow[]> {
   const rows = await records(db)
+    .whereNull('mailing.head_id')
     .orderByRaw("FIELD(mailing.state, 'ready', 'going', 'paused', 'draft', 'finished', 'cancelled')")
     .orderBy('mailing.saved_at', 'desc')
     .offset(offset)
@@ -88,10 +95,24 @@ export async function listMailings(db: Knex, offset: number, limit: number): Pro
     db,
     rows.map((row) => row.id),
   );
-  return rows.map((row) => asRow(row, progress.get(row.id)));
+  const followers = await select(
+    db('mailing')
+      .whereIn(
+        'head_id',
+        rows.map((row) => row.id),
+      )
+      .groupBy('head_id'),
+    { head_id: 'mailing.head_id', count: db.raw<number>('COUNT(*)') },
+  );
+  const following = new Map(followers.map(({ head_id, count }) => [head_id, Number(count)]));
+  return rows.map((row) => asRow(row, progress.get(row.id), 1 + (following.get(row.id) ?? 0)));
 }
 
-function asRow(row: MailingRecord, progress: MailingProgress | undefined): MailingRow {
+export function asRow(
+  row: MailingRecord,
+  progress: MailingProgress | undefined,
+  messages: number,
+): MailingRow {
   return {
     id: row.id,
     name: row.name,
@@ -100,6 +121,7 @@ function asRow(row: MailingRecord, progress: MailingProgress | undefined): Maili
     savedAt: row.saved_at.toISOString(),
     releasedAt: row.released_at?.toISOString() ?? null,
     progress: progress ?? emptyProgress(),
+    messages,
   };
 }
 
@@ -127,38 +149,34 @@ export function draftOf(row: MailingRecord): MailingDraft {
     timing: fromJson('mailing.timing', row.timing),
     optOut: Boolean(row.opt_out),
     counted: Boolean(row.counted),
+    waitDays: row.wait_days,
   });
 }
 
-/** A mailing with its draft and how far it is. @throws Refusal when there is none of that number */
-export async function viewMailing(db: Knex, id: number): Promise<MailingView> {
-  const row = await readRecord(db, id);
-  const progress = await progressOf(db, [id]);
-  return {
-    ...asRow(row, progress.get(id)),
-    draft: draftOf(row),
-    version: row.version,
-    testedAt: row.tested_at?.toISOString() ?? null,
-    handed: row.handed_at && row.handed ? { by: row.handed, at: row.handed_at.toISOString() } : null,
-  };
-}
-
-function columns(draft: MailingDraft) {
+/** What each message of a series says for itself. */
+export function ownColumns(draft: MailingDraft) {
   return {
     name: draft.name,
-    topic_id: draft.topicId,
     subject: toJson('mailing.subject', draft.subject),
     body: toJson('mailing.body', draft.body),
     plain: draft.plain && toJson('mailing.plain', draft.plain),
     framed: draft.framed,
+    wait_days: draft.waitDays,
+    opt_out: draft.optOut,
+    counted: draft.counted,
+    saved_at: new Date(),
+  };
+}
+
+/** What the first message of a series settles for all of it. */
+export function sharedColumns(draft: MailingDraft) {
+  return {
+    topic_id: draft.topicId,
     sender_id: draft.senderId,
     answers_id: draft.answersId,
     each_of: draft.eachOf,
     file_choice: draft.fileChoice,
     timing: toJson('mailing.timing', draft.timing),
-    opt_out: draft.optOut,
-    counted: draft.counted,
-    saved_at: new Date(),
   };
 }
 
@@ -170,28 +188,22 @@ export async function createMailing(
 ): Promise<number> {
   const original = copyOf === null ? null : draftOf(await readRecord(db, copyOf));
   // Its first day has passed, or is not this one's.
-  const begun = original
+  const start = original
     ? {
         ...original,
         name: `Copy of ${original.name}`.slice(0, 200),
         timing: { ...original.timing, from: null },
       }
     : NOTHING_WRITTEN;
-  const draft = selection ? { ...begun, selection } : begun;
+  const draft = selection ? { ...start, selection } : start;
   return transact(db, async (trx) => {
     const [id = 0] = await trx('mailing').insert({
-      ...columns(draft),
+      ...ownColumns({ ...draft, waitDays: null }),
+      ...sharedColumns(draft),
       owner_id: staff.id,
       selection_id: await saveSelection(trx, staff.id, draft.selection),
     });
-    if (copyOf !== null) {
-      const enclosed = await trx('mailing_enclosure').where({ mailing_id: copyOf }).orderBy('id');
-      await insertAll(
-        trx,
-        'mailing_enclosure',
-        enclosed.map(({ filename, mime_type, hash }) => ({ mailing_id: id, filename, mime_type, hash })),
-      );
-    }
+    if (copyOf !== null) await copyRest(trx, copyOf, id);
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'begun',
@@ -204,7 +216,31 @@ export async function createMailing(
   });
 }
 
-/** Saves a draft. @throws when somebody else saved it since, or it has been released */
+/** What a copy has of its original beside its words: enclosures, and the messages that follow it. */
+async function copyRest(trx: Transaction, from: number, to: number): Promise<void> {
+  const enclosed = await trx('mailing_enclosure').where({ mailing_id: from }).orderBy('id');
+  await insertAll(
+    trx,
+    'mailing_enclosure',
+    enclosed.map(({ filename, mime_type, hash }) => ({ mailing_id: to, filename, mime_type, hash })),
+  );
+  const head = await readRecord(trx, to);
+  const following: number[] = await trx('mailing').where({ head_id: from }).orderBy('step').pluck('id');
+  for (const each of following) {
+    const record = await readRecord(trx, each);
+    const [made = 0] = await trx('mailing').insert({
+      ...ownColumns(draftOf(record)),
+      ...sharedColumns(draftOf(head)),
+      head_id: to,
+      step: record.step,
+      owner_id: head.owner_id,
+      selection_id: head.selection_id,
+    });
+    await copyRest(trx, each, made);
+  }
+}
+
+/** Saves a draft; the first message of a series settles for all of it whom it goes to, and when. @throws when somebody else saved it since, or it has been released */
 export async function saveMailing(
   db: Knex,
   id: number,
@@ -214,7 +250,8 @@ export async function saveMailing(
   const saved = await transact(db, async (trx) => {
     const kept = await trx('mailing').where({ id, version, state: 'draft' }).forUpdate().first();
     if (!kept) return false;
-    const now = columns(draft);
+    const now = ownColumns(draft);
+    const shared = sharedColumns(draft);
     // What somebody had as a test copy was the message as it was then.
     const same =
       kept.subject === now.subject &&
@@ -225,8 +262,16 @@ export async function saveMailing(
       Boolean(kept.counted) === now.counted;
     await trx('mailing')
       .where({ id })
-      .update({ ...now, version: version + 1, ...(same ? {} : { tested_at: null }) });
-    await changeSelection(trx, kept.selection_id, draft.selection);
+      .update({
+        ...now,
+        ...(kept.head_id === null ? { ...shared, wait_days: null } : {}),
+        version: version + 1,
+        ...(same ? {} : { tested_at: null }),
+      });
+    if (kept.head_id === null) {
+      await trx('mailing').where({ head_id: id }).update(shared);
+      await changeSelection(trx, kept.selection_id, draft.selection);
+    }
     await noteChange(trx, 'mailings', 'mailing', [id]);
     return true;
   });
@@ -252,7 +297,8 @@ export async function deleteMailing(db: Knex, staff: StaffMember, id: number): P
   await transact(db, async (trx) => {
     if (!(await trx('mailing').where({ id, state: 'draft' }).delete()))
       throw new Refusal(409, 'Only a draft can be thrown away.');
-    await trx('selection').where({ id: row.selection_id }).delete();
+    // The others of a series go to the same.
+    if (row.head_id === null) await trx('selection').where({ id: row.selection_id }).delete();
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'thrown away',

@@ -3,7 +3,9 @@ import type { AppContext } from '../foundation/context.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { select } from '../foundation/rows.ts';
 import { countingOf } from './counting.ts';
+import { MAILING } from './mailings.ts';
 import { optOutWay } from './optOut.ts';
+import { advanceAll } from './series.ts';
 import { openNow } from './timing.ts';
 import { carriedBy, composeMessage } from './compose.ts';
 import { fromJson } from '../foundation/json.ts';
@@ -21,9 +23,6 @@ interface GoingMailing {
   topic: string | null;
 }
 
-/** As it stands in `dispatch.kind`. */
-export const MAILING = 'mailing';
-
 /** Mailings on their way: each recipient alone on the envelope, at the pace that was released. */
 export const outgoingMailings = (context: AppContext): OutgoingKind => ({
   name: MAILING,
@@ -31,6 +30,7 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
   limited: true,
 
   async ready() {
+    await advanceAll(context);
     const open = await openNow(context);
     return (rows) => void rows.whereIn('mailing_id', open);
   },
@@ -111,14 +111,18 @@ export const outgoingMailings = (context: AppContext): OutgoingKind => ({
   recorded: async () => undefined,
 
   async finish(db) {
-    return db('mailing')
-      .where({ state: 'going' })
-      .whereNotExists(
-        db('dispatch')
-          .whereRaw('dispatch.mailing_id = mailing.id')
-          .whereIn('state', ['waiting', 'going', 'delayed'])
-          .select(db.raw('1')),
-      )
-      .update({ state: 'finished', finished_at: new Date() });
+    return (
+      db('mailing')
+        .where({ state: 'going' })
+        // Those that follow others end when nobody can come to them any more.
+        .whereNull('head_id')
+        .whereNotExists(
+          db('dispatch')
+            .whereRaw('dispatch.mailing_id = mailing.id')
+            .whereIn('state', ['waiting', 'going', 'delayed'])
+            .select(db.raw('1')),
+        )
+        .update({ state: 'finished', finished_at: new Date() })
+    );
   },
 });

@@ -7,6 +7,7 @@ import type {
   RecipientsAsk,
 } from '../../contract/index.ts';
 import type { z } from 'zod';
+import { domainOf } from '../../core/address/address.ts';
 import { addressClients, type Addressed, type Addressee } from '../../core/checks/recipients.ts';
 import { type Known } from '../../core/facts/catalogue.ts';
 import { rowsWanted } from '../../core/merge/fill.ts';
@@ -245,6 +246,16 @@ async function readAddressees(
       })),
     ]),
   );
+}
+
+/** Whom a draft reaches, without those taken out by hand. @param ownerId whom `me` means in its selection */
+export async function tickedRecipients(db: Knex, draft: MailingDraft, ownerId: number): Promise<Recipient[]> {
+  return (await findRecipients(db, draft, ownerId)).recipients;
+}
+
+/** The domain a recipient's message comes from. */
+export function senderDomain(recipient: Recipient): string {
+  return domainOf(recipient.senderEmail) || 'localhost';
 }
 
 /** One page of recipients, those taken out by hand among them, and everyone left out. */

@@ -8,11 +8,11 @@ import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
 import { insertAll } from '../foundation/rows.ts';
-import { MAILING } from './outgoing.ts';
 import { layOutFor, relay } from './timing.ts';
-import { draftOf, readRecord } from './mailings.ts';
-import { checkMailing, senderDomain } from './checking.ts';
-import { findRecipients } from './recipients.ts';
+import { draftOf, MAILING, readRecord } from './mailings.ts';
+import { followersOf, seriesOf } from './series.ts';
+import { checkMailing } from './checking.ts';
+import { findRecipients, senderDomain } from './recipients.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 
 /**
@@ -41,15 +41,17 @@ export async function releaseMailing(
       throw new Refusal(409, 'This mailing has been released already.');
     if (row.version !== version)
       throw new Refusal(409, 'This mailing was changed meanwhile. Look at it again before you release it.');
-    if (!row.tested_at && !(untestedWhy && may(staff.role, 'release untested')))
+    const record = await readRecord(trx, id);
+    if (record.head_id !== null)
+      throw new Refusal(409, 'It goes by itself behind the first message of its series. Release that one.');
+    const series = await seriesOf(trx, record);
+    const untested = series.length ? series.some((each) => !each.tested_at) : !row.tested_at;
+    if (untested && !(untestedWhy && may(staff.role, 'release untested')))
       throw new Refusal(
         400,
-        may(staff.role, 'release untested')
-          ? 'Nobody has had a test copy of it as it is now. Send one first, or say why not.'
-          : 'Nobody has had a test copy of it as it is now. Send one first.',
+        `Nobody has had a test copy of ${series.length ? 'all its messages as they are' : 'it as it is'} now. Send one first${may(staff.role, 'release untested') ? ', or say why not' : ''}.`,
         'untestedWhy',
       );
-    const record = await readRecord(trx, id);
     const draft = draftOf(record);
     const { recipients, leftOut } = await findRecipients(trx, draft, record.owner_id);
     if (recipients.length !== expected)
@@ -89,18 +91,19 @@ export async function releaseMailing(
     );
     await trx('mailing')
       .where({ id })
+      .orWhere({ head_id: id })
       .update({
         state: 'going',
         released_at: new Date(),
         released_by: staff.id,
-        untested_why: row.tested_at ? null : untestedWhy,
+        untested_why: untested ? untestedWhy : null,
       });
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'released',
       subject: 'mailing',
       id,
-      after: { recipients: rows.length, ...(row.tested_at ? {} : { untestedWhy }) },
+      after: { recipients: rows.length, ...(untested ? { untestedWhy } : {}) },
     });
     await noteChange(trx, 'mailings', 'mailing', [id]);
   });
@@ -117,6 +120,7 @@ export async function handOver(db: Database, staff: StaffMember, id: number, ver
       .update({ state: 'ready', handed_at: new Date(), handed_by: staff.id });
     if (!handed)
       throw new Refusal(409, 'This mailing was changed or handed over meanwhile. Look at it again.');
+    await followersOf(trx, id).update({ state: 'ready' });
     await noteAudit(trx, { staffId: staff.id, action: 'handed over', subject: 'mailing', id });
     await noteChange(trx, 'mailings', 'mailing', [id]);
   });
@@ -128,7 +132,8 @@ export async function handOver(db: Database, staff: StaffMember, id: number, ver
  */
 export async function takeBack(db: Database, staff: StaffMember, id: number): Promise<void> {
   await transact(db, async (trx) => {
-    const row = await trx('mailing').where({ id }).forUpdate().first('state');
+    const row = await trx('mailing').where({ id }).forUpdate().first('state', 'head_id');
+    if (row?.head_id) throw new Refusal(409, 'Take the first message of its series back.');
     const released = row?.state === 'going' || row?.state === 'paused';
     if (!released && row?.state !== 'ready') throw new Refusal(409, 'There is nothing to take back.');
     if (released) {
@@ -145,7 +150,7 @@ export async function takeBack(db: Database, staff: StaffMember, id: number): Pr
       await own().delete();
       await trx('mailing_left_out').where({ mailing_id: id }).delete();
     }
-    await trx('mailing').where({ id }).update({
+    await trx('mailing').where({ id }).orWhere({ head_id: id }).update({
       state: 'draft',
       handed_at: null,
       handed_by: null,
@@ -159,7 +164,7 @@ export async function takeBack(db: Database, staff: StaffMember, id: number): Pr
 }
 
 /**
- * Pauses, resumes or cancels what has not left yet.
+ * Pauses, resumes or cancels what has not left yet, and what follows it in its series.
  * @throws Refusal when it is in no state for that any more
  */
 export async function steerMailing(
@@ -170,17 +175,27 @@ export async function steerMailing(
 ): Promise<void> {
   const from = { paused: ['going'], going: ['paused'], cancelled: ['going', 'paused'] }[to];
   await transact(context.db, async (trx) => {
-    const row = await trx('mailing').where({ id }).whereIn('state', from).forUpdate().first('timing');
-    if (!row) throw new Refusal(409, 'The mailing is not in a state for that any more.');
-    await trx('mailing').where({ id }).update({ state: to });
-    // Its times have passed meanwhile: else all of it would leave at once.
-    if (to === 'going') await relay(context, trx, id, fromJson('mailing.timing', row.timing));
-    if (to === 'cancelled')
-      await trx('dispatch')
-        .where({ mailing_id: id })
-        .whereIn('state', ['waiting', 'delayed'])
-        .update({ state: 'cancelled' });
+    const asked = await readRecord(trx, id);
+    const series = await seriesOf(trx, asked);
+    // With a message of a series goes what follows it, and stops with it.
+    const ids = series.length ? series.flatMap((each) => (each.step >= asked.step ? each.id : [])) : [id];
+    const rows = await trx('mailing')
+      .whereIn('id', ids)
+      .whereIn('state', from)
+      .forUpdate()
+      .select('id', 'timing');
+    if (!rows.length) throw new Refusal(409, 'The mailing is not in a state for that any more.');
+    for (const row of rows) {
+      await trx('mailing').where({ id: row.id }).update({ state: to });
+      // Its times have passed meanwhile: else all of it would leave at once.
+      if (to === 'going') await relay(context, trx, row.id, fromJson('mailing.timing', row.timing));
+      if (to === 'cancelled')
+        await trx('dispatch')
+          .where({ mailing_id: row.id })
+          .whereIn('state', ['waiting', 'delayed'])
+          .update({ state: 'cancelled' });
+    }
     await noteAudit(trx, { staffId: staff.id, action: to, subject: 'mailing', id });
-    await noteChange(trx, 'mailings', 'mailing', [id]);
+    await noteChange(trx, 'mailings', 'mailing', ids);
   });
 }

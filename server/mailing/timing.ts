@@ -20,7 +20,7 @@ import { fromJson, toJson } from '../foundation/json.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { select } from '../foundation/rows.ts';
 import type { StaffMember } from '../../contract/index.ts';
-import { tickedRecipients } from './checking.ts';
+import { tickedRecipients } from './recipients.ts';
 import { draftOf, readRecord } from './mailings.ts';
 
 /** Answers are reckoned from so many mailings, the latest that have had their time to be answered. */
@@ -306,6 +306,7 @@ export async function changeTiming(
     if (!row) throw new Refusal(409, 'The mailing is not on its way any more.');
     await trx('mailing')
       .where({ id })
+      .orWhere({ head_id: id })
       .update({ timing: toJson('mailing.timing', timing) });
     await relay(context, trx, id, timing);
     await noteAudit(trx, {

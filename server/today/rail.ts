@@ -13,7 +13,8 @@ const FIGURES: { [Name in keyof RailCounts]: (db: Knex, staff: StaffMember) => P
     return [...unread.values()].reduce((sum, count) => sum + count, 0);
   },
   clients: (db) => countOf(db('client')),
-  mailings: (db) => countOf(db('mailing').whereIn('state', ['draft', 'ready', 'going', 'paused'])),
+  mailings: (db) =>
+    countOf(db('mailing').whereNull('head_id').whereIn('state', ['draft', 'ready', 'going', 'paused'])),
   dispatch: (db) => countOf(db('dispatch').whereIn('state', ['waiting', 'going', 'delayed'])),
   mailboxes: async (db) => {
     const mailboxes = await mailboxStates(db);

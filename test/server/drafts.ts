@@ -20,6 +20,7 @@ export const mailingDraft = (instead: Partial<MailingDraft> = {}): MailingDraft 
   body: words('One copy each.'),
   plain: null,
   framed: false,
+  waitDays: null,
   senderId: null,
   answersId: null,
   eachOf: 'client',

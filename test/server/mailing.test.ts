@@ -8,13 +8,8 @@ import { makeWorld } from '../../demo/load.ts';
 import { Account } from '../../outside/store.ts';
 import { readMessage } from '../../core/message/read.ts';
 import { composeMessage } from '../../server/mailing/compose.ts';
-import {
-  createMailing,
-  deleteMailing,
-  listMailings,
-  saveMailing,
-  viewMailing,
-} from '../../server/mailing/mailings.ts';
+import { createMailing, deleteMailing, listMailings, saveMailing } from '../../server/mailing/mailings.ts';
+import { viewMailing } from '../../server/mailing/view.ts';
 import { factCatalogue } from '../../server/facts/gather.ts';
 import { framePolicy, safeHtml } from '../../server/security/html.ts';
 import { hashPassword, passwordFits } from '../../server/security/passwords.ts';

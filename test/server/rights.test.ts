@@ -78,6 +78,7 @@ const ASKED: Record<string, Right | null> = {
   'PUT /fee-notes/:id': 'change the records',
   'DELETE /fee-notes/:id': 'change the records',
   'POST /mailings': 'prepare mailings',
+  'POST /mailings/:id/follow': 'prepare mailings',
   'PUT /mailings/:id': 'prepare mailings',
   'DELETE /mailings/:id': 'prepare mailings',
   'POST /mailings/:id/test': 'prepare mailings',

@@ -38,7 +38,8 @@ async function moveClient(trx: Transaction, { keptId, droppedId }: Merging): Pro
     )
     .update({ client_id: null });
   await trx('dispatch').where({ client_id: droppedId }).update({ client_id: keptId });
-  await trx('mailing_left_out').where({ client_id: droppedId }).update({ client_id: keptId });
+  await trx.raw('UPDATE IGNORE mailing_left_out SET client_id = ? WHERE client_id = ?', [keptId, droppedId]);
+  await trx('mailing_left_out').where({ client_id: droppedId }).delete();
   await moveTies(trx, 'selection_member', 'client_id', { keptId, droppedId });
   await moveLinks(trx, 'client', { keptId, droppedId });
 }
@@ -64,6 +65,8 @@ async function movePerson(trx: Transaction, { keptId, droppedId }: Merging): Pro
   // Where both had a copy of one mailing, each stays; of two copies only one can be theirs.
   await trx.raw('UPDATE IGNORE dispatch SET person_id = ? WHERE person_id = ?', [keptId, droppedId]);
   await trx('dispatch').where({ person_id: droppedId }).update({ person_id: null });
+  await trx.raw('UPDATE IGNORE mailing_left_out SET person_id = ? WHERE person_id = ?', [keptId, droppedId]);
+  await trx('mailing_left_out').where({ person_id: droppedId }).delete();
   await moveLinks(trx, 'person', { keptId, droppedId });
 }
 
