@@ -1,8 +1,10 @@
 import { expect } from 'chai';
 import { readFirm, writeFirm } from '../../server/foundation/firm.ts';
 import { signLink } from '../../server/security/links.ts';
+import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
+import { advance } from '../../server/mailing/series.ts';
 import { mailingDraft, releaseDraft, words } from '../server/drafts.ts';
-import { one, until } from '../server/helpers.ts';
+import { MANAGER, one, until } from '../server/helpers.ts';
 import { accessible, openBrowser, openOffice, signIn, type BrowserOffice } from './office.ts';
 
 describe('mailings, in the browser', () => {
@@ -165,6 +167,69 @@ describe('mailings, in the browser', () => {
     expect(wide[0], 'nothing to be scrolled for sideways').to.equal(wide[1]);
     const { framed } = await one(office.firm.db('mailing').orderBy('id', 'desc').first('framed'));
     expect(framed).to.equal(1);
+  });
+
+  it('writes a series, and shows who left it by answering', async () => {
+    const { page, address, firm } = office;
+    const { selection, ...draft } = mailingDraft({ name: 'The round', body: words('We come in May.') });
+    const id = await createMailing(firm.db, MANAGER, { copyOf: null, selection });
+    await saveMailing(firm.db, id, { ...draft, selection }, 1);
+    await page.goto(`${address}/mailings/${id}/message`);
+    await page.getByRole('button', { name: 'add a message that follows some days later' }).click();
+    await page.waitForURL((url) => !url.pathname.includes(`/${id}/`));
+    const name = page.getByRole('textbox', { name: 'Name of the mailing' });
+    await name.fill('A reminder');
+    const days = page.getByRole('spinbutton', { name: 'Days after the message before' });
+    await days.fill('');
+    await days.press('Tab');
+    expect(await days.inputValue()).to.equal('7');
+    await days.fill('5');
+    await days.press('Tab');
+    await page.getByRole('textbox', { name: 'Subject' }).click();
+    await page.keyboard.press('Control+a');
+    await page.keyboard.type('Still to be answered');
+    await page.getByRole('textbox', { name: 'Message' }).click();
+    await page.keyboard.press('Control+a');
+    await page.keyboard.type('Which day suits you?');
+    await accessible(page, 'a message of a series');
+    await page.getByRole('button', { name: 'Next: Checks' }).click();
+    await page.getByRole('link', { name: 'The round' }).click();
+    await page.getByRole('button', { name: '2 A reminder' }).waitFor();
+    const second = await one(firm.db('mailing').where({ head_id: id }).first());
+    expect([second.wait_days, second.name]).to.deep.equal([5, 'A reminder']);
+    await page.goto(`${address}/mailings/${id}/release`);
+    await page.getByText('A reminder, 5 days later').waitFor();
+    await page.getByRole('textbox', { name: 'Why it goes without a test copy' }).fill('a trial');
+    await page.getByRole('button', { name: /^Release / }).click();
+    await page.getByRole('button', { name: 'Let them go' }).click();
+    await page.getByRole('region', { name: 'The series' }).waitFor();
+    await until(
+      'the first has gone',
+      async () => (await one(firm.db('mailing').where({ id }).first())).state === 'finished',
+    );
+    const [first] = await firm.db('dispatch').where({ mailing_id: id, state: 'sent' }).orderBy('id');
+    const message = await one(firm.db('message').orderBy('id').first('id'));
+    await firm.db('dispatch').where({ id: first?.id }).update({ answered_message_id: message.id });
+    await firm
+      .db('dispatch')
+      .where({ mailing_id: id })
+      .update({ sent_at: new Date(Date.now() - 6 * 24 * 3600_000) });
+    await advance(firm.context, second.id);
+    await until('the others have the second', async () => {
+      const [rows, sent] = await Promise.all(
+        [{}, { state: 'sent' as const }].map((state) =>
+          firm.db('dispatch').where({ mailing_id: second.id, ...state }),
+        ),
+      );
+      return (
+        (rows?.length ?? 0) > 3 &&
+        rows?.length === (sent?.length ?? 0) + (rows?.filter(({ state }) => state === 'returned').length ?? 0)
+      );
+    });
+    await page.getByText('1 answered').waitFor();
+    await page.getByRole('button', { name: 'who stands where' }).click();
+    await page.getByRole('row', { name: /left before it: answered/ }).waitFor();
+    await accessible(page, 'who stands where');
   });
 
   it('mends a failing check where it stands, pauses, and cancels the rest', async () => {

@@ -35,9 +35,18 @@ const now = ref(0);
 useIntervalFn(() => now.value++, 20_000);
 
 const id = Number(route.params.id);
-const step = computed<StepKey>(() => (route.params.step as StepKey) || 'recipients');
-const at = computed(() => STEPS.findIndex((each) => each.key === step.value));
-const next = computed(() => STEPS[at.value + 1]);
+/** The first of the series, when this is one that follows it: whom it goes to and when is settled there. */
+const head = computed(() =>
+  workshop.mailing && workshop.mailing.draft.waitDays !== null ? workshop.mailing.series[0] : undefined,
+);
+const steps = computed(() =>
+  head.value ? STEPS.filter(({ key }) => key === 'message' || key === 'checks') : STEPS,
+);
+const step = computed<StepKey>(
+  () => (route.params.step as StepKey) || (head.value ? 'message' : 'recipients'),
+);
+const at = computed(() => steps.value.findIndex((each) => each.key === step.value));
+const next = computed(() => steps.value[at.value + 1]);
 const saved = computed(() => {
   void now.value;
   if (workshop.dirty) return 'not saved yet';
@@ -61,8 +70,9 @@ async function go(key: StepKey) {
 async function throwAway() {
   try {
     await act('DELETE', `/mailings/${id}`);
+    const to = head.value ? `/mailings/${head.value.id}/message` : '/mailings';
     workshop.forget();
-    await router.push('/mailings');
+    await router.push(to);
   } catch (error) {
     workshop.tell(wordsOf(error));
     asking.value = false;
@@ -87,7 +97,14 @@ function caption(key: StepKey): string {
     <template v-if="workshop.draft && workshop.mailing && workshop.mailing.id === id">
       <header class="head">
         <div class="name-block">
-          <p class="quiet">Mailing{{ workshop.isDraft ? `, ${saved}` : '' }}</p>
+          <p class="quiet">
+            <template v-if="head"
+              >Message {{ workshop.mailing.series.find((each) => each.id === id)?.step }} of
+              <router-link :to="`/mailings/${head.id}${workshop.isDraft ? '/message' : ''}`">{{
+                head.name
+              }}</router-link></template
+            ><template v-else>Mailing</template>{{ workshop.isDraft ? `, ${saved}` : '' }}
+          </p>
           <input
             v-if="workshop.isDraft"
             v-model="workshop.draft.name"
@@ -107,7 +124,7 @@ function caption(key: StepKey): string {
       <template v-if="workshop.isDraft">
         <nav class="steps sheet" aria-label="Steps">
           <button
-            v-for="(each, index) in STEPS"
+            v-for="(each, index) in steps"
             :key="each.key"
             type="button"
             class="plain step"
@@ -122,7 +139,7 @@ function caption(key: StepKey): string {
             >
           </button>
         </nav>
-        <Recipients v-show="step === 'recipients'" class="part" @ticked="ticked = $event" />
+        <Recipients v-if="!head" v-show="step === 'recipients'" class="part" @ticked="ticked = $event" />
         <Message v-if="step === 'message'" class="part" />
         <Checks v-if="step === 'checks'" class="part" />
         <Timing v-if="step === 'timing'" class="part" />
@@ -132,7 +149,12 @@ function caption(key: StepKey): string {
       <MailingDispatch v-else class="part" :mailing="workshop.mailing" />
       <AskDialog v-model="asking" :max-width="420" label="Throw away">
         <template #heading>Throw this mailing away?</template>
-        <p>“{{ workshop.draft.name }}” has not been sent to anyone. Its words cannot be brought back.</p>
+        <p>
+          “{{ workshop.draft.name }}” has not been sent to anyone. Its words{{
+            !head && workshop.mailing.series.length ? ', and those of all messages that follow it,' : ''
+          }}
+          cannot be brought back.
+        </p>
 
         <template #answers>
           <v-btn @click="asking = false">Keep it</v-btn>
@@ -169,7 +191,8 @@ function caption(key: StepKey): string {
 }
 .steps {
   display: grid;
-  grid-template-columns: repeat(5, 1fr);
+  grid-auto-flow: column;
+  grid-auto-columns: minmax(0, 1fr);
   margin-bottom: 14px;
 }
 .step {

@@ -20,6 +20,8 @@ import AgainDialog from './AgainDialog.vue';
 import AnswersList from './AnswersList.vue';
 import { FARED_WORDS, faredLine } from './fared.ts';
 import Results from './Results.vue';
+import SeriesAccount from './SeriesAccount.vue';
+import SeriesPeople from './SeriesPeople.vue';
 import TimingDialog from './TimingDialog.vue';
 import MailingProgress from './MailingProgress.vue';
 import { useMailingDraft } from './mailingDraft.ts';
@@ -69,6 +71,17 @@ const WORDS: Record<DispatchState, string> = {
   cancelled: 'cancelled',
 };
 
+const people = ref(false);
+/** Whether it follows another in a series: when it goes is settled there. */
+const follows = computed(() => props.mailing.draft.waitDays !== null);
+/** Whether it, or a message behind it in its series, stands so. */
+const isAny = (state: 'going' | 'paused') => {
+  const at = props.mailing.series.findIndex(({ id }) => id === props.mailing.id);
+  return (
+    props.mailing.state === state ||
+    (at >= 0 && props.mailing.series.slice(at).some((each) => each.state === state))
+  );
+};
 const timing = ref(false);
 /** Whether any of it has been sent, or may have been. */
 const gone = computed(() => {
@@ -107,22 +120,22 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
     <div class="top sheet pa-4">
       <MailingProgress :mailing="mailing" class="grow" />
       <template v-if="maySteer">
-        <v-btn v-if="mailing.state === 'going'" @click="steer('paused')">Pause</v-btn>
-        <v-btn v-if="mailing.state === 'paused'" color="primary" variant="flat" @click="steer('going')"
-          >Go on</v-btn
-        >
-        <v-btn v-if="mailing.state === 'going' || mailing.state === 'paused'" @click="asking = true"
-          >Cancel the rest…</v-btn
-        >
+        <v-btn v-if="isAny('going')" @click="steer('paused')">Pause</v-btn>
+        <v-btn v-if="isAny('paused')" color="primary" variant="flat" @click="steer('going')">Go on</v-btn>
+        <v-btn v-if="isAny('going') || isAny('paused')" @click="asking = true">Cancel the rest…</v-btn>
         <template v-if="mailing.state === 'going' || mailing.state === 'paused'">
-          <v-btn v-if="!gone" @click="change(`/mailings/${mailing.id}/take-back`, {})">Take it back</v-btn>
-          <v-btn @click="timing = true">Timing…</v-btn>
+          <v-btn v-if="!gone && !follows" @click="change(`/mailings/${mailing.id}/take-back`, {})"
+            >Take it back</v-btn
+          >
+          <v-btn v-if="!follows" @click="timing = true">Timing…</v-btn>
         </template>
       </template>
     </div>
     <TimingDialog v-model="timing" :mailing-id="mailing.id" :timing="mailing.draft.timing" @changed="renew" />
     <Trouble :words="problem || unread" :retry="renew" class="mt-2" />
-    <div class="fared mt-3">
+    <SeriesAccount v-if="mailing.series.length" v-model:people="people" :mailing="mailing" class="mt-3" />
+    <SeriesPeople v-if="people" :mailing-id="mailing.id" class="mt-3 standing" />
+    <div v-else class="fared mt-3">
       <Results v-if="results" v-model="fared" :results="results" class="account" />
       <section class="copies" :aria-label="FARED_WORDS[fared]">
         <div class="head">
@@ -199,7 +212,8 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
     <AskDialog v-model="asking" :max-width="420" label="Cancel the rest">
       <template #heading>Cancel what has not gone?</template>
       <p>
-        {{ mailing.progress.byState.waiting + mailing.progress.byState.delayed }} messages will never be sent.
+        {{ mailing.progress.byState.waiting + mailing.progress.byState.delayed }} messages will never be
+        sent{{ mailing.series.length ? ', and nobody comes to a message behind them in the series' : '' }}.
         What was sent stays as it is.
       </p>
 
@@ -216,6 +230,9 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
   display: flex;
   flex-direction: column;
   min-height: 0;
+}
+.standing {
+  flex: 1;
 }
 .fared {
   display: grid;

@@ -12,6 +12,7 @@ const drafted = computed(() => props.mailing.state === 'draft' || props.mailing.
 const words = computed(() => {
   const { progress, state } = props.mailing;
   const parts: string[] = [];
+  if (props.mailing.messages > 1) parts.push(`A series of ${props.mailing.messages} messages`);
   if (state === 'paused') parts.push('Paused');
   if (state === 'finished') parts.push('All gone');
   if (state === 'cancelled') parts.push('Cancelled');
@@ -44,7 +45,8 @@ const words = computed(() => {
     />
     <p class="quiet">
       <template v-if="drafted"
-        >{{ mailing.state === 'ready' ? 'Handed over, written' : `Saved ${ago(mailing.savedAt)}` }} by
+        >{{ mailing.messages > 1 ? `A series of ${mailing.messages} messages. ` : ''
+        }}{{ mailing.state === 'ready' ? 'Handed over, written' : `Saved ${ago(mailing.savedAt)}` }} by
         {{ mailing.owner }}.
         <router-link :to="`/mailings/${mailing.id}`">{{
           mailing.state === 'ready' ? 'Look at it' : 'Go on'

@@ -12,6 +12,7 @@ import AsRead from './AsRead.vue';
 import Enclosures from './Enclosures.vue';
 import PutFact from './PutFact.vue';
 import PutWording from './PutWording.vue';
+import SeriesStrip from './SeriesStrip.vue';
 import { useLoad } from '../ui/load.ts';
 import { useSession } from '../session.ts';
 import { useMailingDraft } from './mailingDraft.ts';
@@ -52,6 +53,7 @@ const target = computed(() =>
 <template>
   <div v-if="workshop.draft" class="message">
     <div class="write">
+      <SeriesStrip />
       <div class="sheet subject">
         <span class="quiet subject-name">Subject</span>
         <Writer

@@ -22,7 +22,10 @@ const busy = ref(false);
 const problem = ref('');
 const why = ref('');
 const ready = computed(() => workshop.mailing?.state === 'ready');
-const untested = computed(() => !workshop.mailing?.testedAt);
+const series = computed(() => workshop.mailing?.series ?? []);
+const untested = computed(
+  () => !workshop.mailing?.testedAt || series.value.some(({ testedAt }) => testedAt === null),
+);
 const mayUntested = computed(() => session.may('release untested'));
 const mayRelease = computed(() => session.may('release mailings'));
 const stops = computed(() => [
@@ -135,12 +138,20 @@ void load();
             <dt>When it goes</dt>
             <dd>{{ timingWords(workshop.draft?.timing ?? null) }}</dd>
           </div>
+          <div v-if="series.length">
+            <dt>Followed by</dt>
+            <dd>
+              <template v-for="each in series.slice(1)" :key="each.id"
+                >{{ each.name }}, {{ many(each.waitDays ?? 0, 'day') }} later<br
+              /></template>
+            </dd>
+          </div>
           <div>
             <dt>Says how to opt out</dt>
             <dd>{{ workshop.draft?.optOut ? 'yes' : 'no' }}</dd>
           </div>
           <div>
-            <dt>Test copy of it as it is</dt>
+            <dt>{{ series.length ? 'Test copies of all of it' : 'Test copy of it as it is' }}</dt>
             <dd>{{ untested ? 'not sent' : 'sent' }}</dd>
           </div>
         </dl>

@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import { ref } from 'vue';
+import { useRouter } from 'vue-router';
+import { Made, MailingDraft } from '../../contract/index.ts';
+import { send, wordsOf } from '../api.ts';
+import { many } from '../words.ts';
+import { useMailingDraft } from './mailingDraft.ts';
+
+/** The messages of a series while it is written: each is reached from here, and another is put behind the last. */
+const workshop = useMailingDraft();
+const router = useRouter();
+const busy = ref(false);
+async function add() {
+  busy.value = true;
+  try {
+    if (!(await workshop.save())) return;
+    const { id } = await send('POST', Made, `/mailings/${workshop.mailing?.id ?? 0}/follow`, {});
+    await router.push(`/mailings/${id}/message`);
+  } catch (error) {
+    workshop.tell(wordsOf(error));
+  } finally {
+    busy.value = false;
+  }
+}
+/** What is no number of days stays as it was. */
+function wait({ target }: Event) {
+  if (!(target instanceof HTMLInputElement) || !workshop.draft) return;
+  const { success, data } = MailingDraft.shape.waitDays.safeParse(target.valueAsNumber);
+  if (success) workshop.draft.waitDays = data;
+  else target.value = String(workshop.draft.waitDays);
+}
+async function go(id: number) {
+  if (await workshop.save()) await router.push(`/mailings/${id}/message`);
+}
+</script>
+
+<template>
+  <nav class="series" aria-label="Messages of the series">
+    <template v-for="each in workshop.mailing?.series ?? []" :key="each.id">
+      <span v-if="each.id !== workshop.mailing?.id || each.waitDays === null" class="wait quiet">{{
+        each.waitDays ? `${many(each.waitDays, 'day')} later` : ''
+      }}</span>
+      <label v-else class="wait quiet"
+        ><input
+          :value="workshop.draft?.waitDays"
+          type="number"
+          min="1"
+          max="365"
+          class="days figures"
+          aria-label="Days after the message before"
+          @change="wait"
+        />
+        days later</label
+      >
+      <button
+        type="button"
+        class="plain one"
+        :class="{ on: each.id === workshop.mailing?.id }"
+        :aria-current="each.id === workshop.mailing?.id ? 'page' : undefined"
+        :title="each.name"
+        @click="go(each.id)"
+      >
+        <b class="figures">{{ each.step }}</b>
+        {{ each.id === workshop.mailing?.id ? workshop.draft?.name : each.name }}
+      </button>
+    </template>
+    <button type="button" class="link" :disabled="busy" @click="add">
+      {{ workshop.mailing?.series.length ? 'another' : 'add a message that follows some days later' }}
+    </button>
+    <span v-if="!workshop.mailing?.series.length" class="quiet"
+      >to those who have not answered by then, nor opted out</span
+    >
+  </nav>
+</template>
+
+<style scoped>
+.series {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 4px 10px;
+}
+.one {
+  max-width: 220px;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+  padding: 3px 10px;
+  border: 1px solid var(--hairline);
+  background: var(--sheet);
+}
+.one.on {
+  border-color: var(--spruce);
+  border-bottom-width: 3px;
+  font-weight: 700;
+}
+.days {
+  width: 54px;
+  padding: 2px 4px;
+  border: 1px solid var(--strong);
+  background: var(--sheet);
+  color: var(--ink);
+}
+</style>
