@@ -37,10 +37,11 @@ async function go(id: number) {
 <template>
   <nav class="series" aria-label="Messages of the series">
     <template v-for="each in workshop.mailing?.series ?? []" :key="each.id">
-      <span v-if="each.id !== workshop.mailing?.id || each.waitDays === null" class="wait quiet">{{
-        each.waitDays ? `${many(each.waitDays, 'day')} later` : ''
-      }}</span>
-      <label v-else class="wait quiet"
+      <template v-if="each.waitDays === null" />
+      <span v-else-if="each.id !== workshop.mailing?.id" class="quiet"
+        >{{ many(each.waitDays, 'day') }} later</span
+      >
+      <label v-else class="quiet"
         ><input
           :value="workshop.draft?.waitDays"
           type="number"
