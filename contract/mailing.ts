@@ -4,7 +4,9 @@ import { DocNodeSchema } from './document.ts';
 import { Selection } from './selection.ts';
 import { Timing } from './timing.ts';
 
-export const FileChoice = z.enum(['general', 'latest']);
+/** On which file each copy is logged; `private` to whoever it comes from and whoever released it; or `nowhere`. */
+export const FileChoice = z.enum(['general', 'latest', 'private', 'nowhere']);
+export type FileChoice = z.infer<typeof FileChoice>;
 /** `ready`: handed over to whoever may release it. */
 export const MailingState = z.enum(['draft', 'ready', 'going', 'paused', 'finished', 'cancelled']);
 export type MailingState = z.infer<typeof MailingState>;
@@ -138,7 +140,8 @@ export const RecipientRow = z.object({
   address: z.string(),
   greeting: z.string().nullable(),
   from: z.string(),
-  file: FileRef,
+  /** Null where copies are logged on none. */
+  file: FileRef.nullable(),
   ticked: z.boolean(),
 });
 export type RecipientRow = z.infer<typeof RecipientRow>;
@@ -193,8 +196,15 @@ export const Preview = z.object({
   /** The message as it would leave, as far as it is text. */
   source: z.string(),
   missing: z.array(z.object({ field: z.string(), label: z.string(), place: z.string() })),
+  /** Whether its words were changed by hand. */
+  own: z.boolean(),
 });
 export type Preview = z.infer<typeof Preview>;
+
+/** The words of one copy, changed by hand or as all say them. */
+export const OwnCopyChange = z.object({ subject: DocNodeSchema, body: DocNodeSchema });
+export const OwnCopy = OwnCopyChange.extend({ own: z.boolean() });
+export type OwnCopy = z.infer<typeof OwnCopy>;
 
 /** What the checks find over all recipients. */
 export const Checks = z.object({
@@ -210,6 +220,8 @@ export const Checks = z.object({
       label: z.string(),
     }),
   ),
+  /** Copies whose words were changed by hand. */
+  own: z.array(z.object({ key: RecipientKey, client: z.string() })),
   problems: z.array(z.string()),
   /** What is odd and can be meant all the same. */
   remarks: z.array(z.string()),

@@ -27,6 +27,8 @@ export interface Around {
   footer?: OptOutFooter | null;
   counting?: Counting | null;
   frame?: Frame | null;
+  /** The text whose links are counted, where one copy says something else. */
+  links?: DocNode | undefined;
   /** The plain text, where another was written than is made of the body. */
   plain?: DocNode | null | undefined;
 }
@@ -39,7 +41,7 @@ export function renderMessage(
   subject: DocNode,
   body: DocNode,
   known: Known,
-  { footer = null, counting = null, frame = null, plain: byHand = null }: Around = {},
+  { footer = null, counting = null, frame = null, links = body, plain: byHand = null }: Around = {},
 ): Rendered {
   const { doc: filled, missing } = fill(body, known);
   const first = fill(subject, known);
@@ -47,7 +49,7 @@ export function renderMessage(
   const line = inlineText(first.doc.content ?? [])
     .replace(/[\r\n]+/g, ' ')
     .trim();
-  const manner = mannerOf(counting ? countedLinks(body, counting) : null, frame);
+  const manner = mannerOf(counting ? countedLinks(links, counting) : null, frame);
   const foot = (footer ? footerHtml(footer, manner.ink) : '') + (counting ? markHtml(counting) : '');
   return {
     subject: line,

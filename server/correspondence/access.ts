@@ -16,10 +16,20 @@ function ownBoxes(db: Knex, staffId: number): Knex.QueryBuilder {
   return db('mailbox').where({ staff_id: staffId }).whereNull('disconnected_at').select('id');
 }
 
+/** A private mailing that the person released, of which the message at hand is a copy. */
+function ownMailing(db: Knex, staffId: number): Knex.QueryBuilder {
+  return db('dispatch')
+    .join('mailing', 'mailing.id', 'dispatch.mailing_id')
+    .whereRaw('dispatch.logged_message_id = message.id')
+    .where('mailing.released_by', staffId)
+    .where('mailing.file_choice', 'private')
+    .select(db.raw('1'));
+}
+
 /**
  * Narrows a query on `message` to what a person may read. Correspondence and what waits to be sorted is the
  * firm's; what was set aside is read by those who may look into a mailbox that holds it; what is private by
- * those whose own mailbox holds it, and nobody else.
+ * those whose own mailbox holds it, or who released the private mailing it was sent in, and nobody else.
  */
 export function readableBy(db: Knex, found: Knex.QueryBuilder, staffId: number): Knex.QueryBuilder {
   return found.where((any) =>
@@ -31,7 +41,11 @@ export function readableBy(db: Knex, found: Knex.QueryBuilder, staffId: number):
           .whereExists(copyWithin(db, visibleBoxes(db, staffId).select('mailbox.id'))),
       )
       .orWhere((own) =>
-        own.where('message.state', 'private').whereExists(copyWithin(db, ownBoxes(db, staffId))),
+        own
+          .where('message.state', 'private')
+          .where((either) =>
+            either.whereExists(copyWithin(db, ownBoxes(db, staffId))).orWhereExists(ownMailing(db, staffId)),
+          ),
       ),
   );
 }

@@ -18,6 +18,7 @@ export const CLAIMED = [
   'mailing_id',
   'draft_id',
   'client_id',
+  'person_id',
   'mailbox_id',
   'to_name',
   'to_address',

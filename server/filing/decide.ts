@@ -91,6 +91,11 @@ export function settled(fileIds: number[], reason: Evidence): Decided {
   return asColumns({ state: 'logged', fileIds, probability: 1, evidence: [reason] });
 }
 
+/** A decision that a message belongs on no file, made elsewhere: set aside, or private. */
+export function apart(state: 'aside' | 'private', reason: Evidence): Decided {
+  return asColumns({ state, evidence: [reason] });
+}
+
 type EarlierRow = Pick<Rows['message'], 'id' | 'message_id' | 'base_subject' | 'state' | 'direction'>;
 
 const MOST_OF_ONE_SUBJECT = 12;

@@ -374,7 +374,7 @@ function isHeld(row: Member): boolean {
     row.corrected_at !== null ||
     row.problem !== null ||
     row.state === 'private' ||
-    (row.state === 'logged' && CHOSEN.has(row.reason ?? ''))
+    ((row.state === 'logged' || row.state === 'aside') && CHOSEN.has(row.reason ?? ''))
   );
 }
 

@@ -29,6 +29,7 @@ import * as leftOut from './migrations/0025_left_out.ts';
 import * as plain from './migrations/0026_plain.ts';
 import * as newsletter from './migrations/0027_newsletter.ts';
 import * as series from './migrations/0028_series.ts';
+import * as ownCopies from './migrations/0029_own_copies.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -59,6 +60,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0026_plain': plain,
   '0027_newsletter': newsletter,
   '0028_series': series,
+  '0029_own_copies': ownCopies,
 };
 
 /** Whether migrations are still to be carried out. */

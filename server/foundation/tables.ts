@@ -389,7 +389,7 @@ export interface Rows {
     body: string;
     plain: string | null;
     framed: Flag;
-    file_choice: 'general' | 'latest';
+    file_choice: 'general' | 'latest' | 'private' | 'nowhere';
     timing: string;
     opt_out: Flag;
     counted: Flag;
@@ -419,6 +419,15 @@ export interface Rows {
     why: string;
     detail: string;
     at: Date | null;
+  };
+  mailing_own_copy: {
+    mailing_id: number;
+    client_id: number;
+    person_id: number;
+    subject: string;
+    body: string;
+    changed_at: Date;
+    changed_by: number;
   };
   mail_change: {
     id: number;
@@ -833,6 +842,7 @@ declare module 'knex/types/tables.js' {
     mailing: Knex.CompositeTableType<Rows['mailing'], Written<Rows['mailing']>>;
     mailing_enclosure: Knex.CompositeTableType<Rows['mailing_enclosure'], Written<Rows['mailing_enclosure']>>;
     mailing_left_out: Knex.CompositeTableType<Rows['mailing_left_out'], Written<Rows['mailing_left_out']>>;
+    mailing_own_copy: Knex.CompositeTableType<Rows['mailing_own_copy'], Written<Rows['mailing_own_copy']>>;
     mail_change: Knex.CompositeTableType<Rows['mail_change'], Written<Rows['mail_change']>>;
     mail_undone: Knex.CompositeTableType<Rows['mail_undone'], Written<Rows['mail_undone']>>;
     many_change: Knex.CompositeTableType<Rows['many_change'], Written<Rows['many_change']>>;

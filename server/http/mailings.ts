@@ -20,9 +20,12 @@ import {
   MailingSteer,
   MailingTrace,
   MailingView,
+  OwnCopy,
+  OwnCopyChange,
   Page,
   Preview,
   PreviewAsk,
+  RecipientKey,
   Recipients,
   RecipientsAsk,
   Release,
@@ -37,6 +40,7 @@ import {
 } from '../../contract/index.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing } from '../mailing/mailings.ts';
 import { addToSeries, listSeries } from '../mailing/series.ts';
+import { changeCopy, dropCopy, readCopy } from '../mailing/ownCopies.ts';
 import { viewMailing } from '../mailing/view.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { domainRemarks } from '../mailing/domain.ts';
@@ -113,6 +117,18 @@ export function mailingRoutes(context: AppContext): Router {
       await previewMailing(context, Id.parse(req.params.id), PreviewAsk.parse(req.query).key),
     ),
   );
+  router.get('/mailings/:id/copies/:key', async (req, res) =>
+    reply(res, OwnCopy, await readCopy(db, Id.parse(req.params.id), RecipientKey.parse(req.params.key))),
+  );
+  router.put('/mailings/:id/copies/:key', writers, async (req, res) => {
+    const key = RecipientKey.parse(req.params.key);
+    await changeCopy(db, staffOf(res), Id.parse(req.params.id), key, OwnCopyChange.parse(req.body));
+    res.status(204).end();
+  });
+  router.delete('/mailings/:id/copies/:key', writers, async (req, res) => {
+    await dropCopy(db, Id.parse(req.params.id), RecipientKey.parse(req.params.key));
+    res.status(204).end();
+  });
   router.post('/mailings/:id/test', writers, async (req, res) => {
     await sendTest(context, staffOf(res), Id.parse(req.params.id), TestAsk.parse(req.body));
     res.status(204).end();

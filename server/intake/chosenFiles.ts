@@ -1,10 +1,10 @@
 import { select } from '../foundation/rows.ts';
 import type { Prepared } from './prepare.ts';
 import type { Transaction } from '../foundation/database.ts';
-import { settled, type Decided } from '../filing/decide.ts';
+import { apart, settled, type Decided } from '../filing/decide.ts';
 import { fromJson } from '../foundation/json.ts';
 
-/** What we sent ourselves goes on the file that was chosen for it, whatever filing would think. */
+/** What we sent ourselves goes on the file that was chosen for it, or on none, whatever filing would think. */
 export async function fileAsChosen(
   trx: Transaction,
   messages: readonly Prepared[],
@@ -22,6 +22,7 @@ export async function fileAsChosen(
     message_id: 'dispatch.message_id',
     file_id: 'dispatch.file_id',
     name: 'mailing.name?',
+    choice: 'mailing.file_choice?',
     file_ids: 'draft.file_ids?',
   });
   const byId = new Map(rows.map((row) => [row.message_id, row]));
@@ -35,6 +36,13 @@ export async function fileAsChosen(
       : fromJson('draft.file_ids', row?.file_ids ?? '[]').filter((id) => there.has(id));
     // A mailing asks everybody; nobody in particular owes an answer to it.
     if (row?.name) Object.assign(message, { asks: false, row: { ...message.row, asks: false } });
+    if (row?.name && (row.choice === 'private' || row.choice === 'nowhere')) {
+      const words = `Sent in the mailing “${row.name}”, which is ${row.choice === 'private' ? 'private' : 'logged on no file'}`;
+      decided[index] = apart(row.choice === 'private' ? 'private' : 'aside', {
+        ...{ kind: 'mailing', side: 'for', weight: 9, words },
+      });
+      continue;
+    }
     // A written message without a file is decided on like any other.
     if (!row || !fileIds.length) continue;
     decided[index] = settled(

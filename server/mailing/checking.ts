@@ -18,9 +18,18 @@ import { withPictures } from '../writing/pictures.ts';
 import { carriedBy, composeMessage, type Composed, type Envelope } from './compose.ts';
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
+import { ownCopiesOf, type OwnWords } from './ownCopies.ts';
 import { senderDomain, tickedRecipients, type Recipient } from './recipients.ts';
 import { seriesOf } from './series.ts';
 import { draftOf, readRecord, type MailingRecord } from './mailings.ts';
+
+/** What one recipient's copy says: its own words, where it has some, and the plain text made of them. */
+function wordsFor(
+  draft: MailingDraft,
+  own: OwnWords | undefined,
+): Pick<MailingDraft, 'subject' | 'body' | 'plain'> {
+  return own ? { ...own, plain: null } : draft;
+}
 
 async function labels(db: Knex): Promise<Map<string, string>> {
   return new Map((await factCatalogue(db)).map(({ key, label }) => [key, label]));
@@ -30,12 +39,17 @@ async function labels(db: Knex): Promise<Map<string, string>> {
 export async function checkMailing(db: Knex, id: number): Promise<Checks> {
   const record = await readRecord(db, id);
   const draft = draftOf(record);
-  const [recipients, names] = await Promise.all([tickedRecipients(db, draft, record.owner_id), labels(db)]);
+  const [recipients, names, copies] = await Promise.all([
+    tickedRecipients(db, draft, record.owner_id),
+    labels(db),
+    ownCopiesOf(db, id),
+  ]);
   const missing: Checks['missing'] = [];
   const subjects = new Set<string>();
   let empty = false;
   for (const recipient of recipients) {
-    const rendered = renderMessage(draft.subject, draft.body, recipient.known, { plain: draft.plain });
+    const { subject, body, plain } = wordsFor(draft, copies.get(recipient.key));
+    const rendered = renderMessage(subject, body, recipient.known, { plain });
     subjects.add(rendered.subject);
     empty ||= !rendered.text.trim();
     for (const field of new Set(rendered.missing.map((each) => each.field))) {
@@ -61,6 +75,7 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     recipients: recipients.length,
     order: recipients.map(({ key }) => key),
     missing,
+    own: recipients.flatMap(({ key, client }) => (copies.has(key) ? [{ key, client }] : [])),
     problems,
     remarks,
   };
@@ -200,24 +215,27 @@ async function composeFor(
   draft: MailingDraft,
   recipient: Recipient,
   to: { name: string; address: string },
-): Promise<Composed & Pick<Envelope, 'attachments'>> {
+): Promise<Composed & Pick<Envelope, 'attachments'> & { own: boolean }> {
   const topic = draft.topicId ? await db('topic').where({ id: draft.topicId }).first('name') : undefined;
   const firm = await readFirm(db);
   const optOut = draft.optOut
     ? optOutWay(config.key, firm, topic?.name ?? null, recipient.senderEmail, NOBODY)
     : null;
-  const carried = await carriedBy(db, id, draft);
-  const composed = await composeMessage(draft.subject, draft.body, recipient.known, {
+  const own = (await ownCopiesOf(db, id)).get(recipient.key);
+  const words = wordsFor(draft, own);
+  const carried = await carriedBy(db, id, { ...draft, body: words.body });
+  const composed = await composeMessage(words.subject, words.body, recipient.known, {
     from: { name: recipient.senderName, address: recipient.senderEmail },
     to,
     messageId: `${randomUUID()}@${senderDomain(recipient)}`,
     date: new Date(),
     optOut,
     ...carried,
-    plain: draft.plain,
+    plain: words.plain,
+    links: draft.body,
     counting: draft.counted ? countingOf(config.key, firm, { mailingId: id }) : null,
   });
-  return { ...composed, attachments: carried.attachments };
+  return { ...composed, attachments: carried.attachments, own: own !== undefined };
 }
 
 /**
@@ -245,6 +263,7 @@ export async function previewMailing(context: AppContext, id: number, key: strin
     html: withPictures(composed.html, composed.attachments ?? []),
     text: composed.text,
     size: composed.raw.length,
+    own: composed.own,
     source: sourceOf(composed.raw),
     missing: composed.missing.map(({ field, place }) => ({ field, label: names.get(field) ?? field, place })),
   };

@@ -35,6 +35,8 @@ export interface Envelope {
   plain?: DocNode | null | undefined;
   /** What stands around it; null for nothing. */
   frame: Frame | null;
+  /** The text whose links are counted, where this copy says something else. */
+  links?: DocNode | undefined;
 }
 
 type Attachment = NonNullable<MessageParts['attachments']>[number];
@@ -78,9 +80,9 @@ export async function composeMessage(
   known: Known,
   envelope: Envelope,
 ): Promise<Composed> {
-  const { optOut, counting, plain, frame } = envelope;
+  const { optOut, counting, plain, frame, links } = envelope;
   const footer = optOut?.footer ?? null;
-  const rendered = renderMessage(subject, body, known, { footer, counting, plain, frame });
+  const rendered = renderMessage(subject, body, known, { footer, counting, plain, frame, links });
   const built = await buildBeside({
     from: envelope.from,
     to: [envelope.to],

@@ -77,7 +77,8 @@ export async function takeOff(db: Knex, mailingId: number, id: number): Promise<
   });
 }
 
-async function heldDraft(trx: Transaction, id: number): Promise<void> {
+/** Holds a draft while something of it is changed. @throws Refusal when there is none, or it is no draft any more */
+export async function heldDraft(trx: Transaction, id: number): Promise<void> {
   const row = await trx('mailing').where({ id }).forUpdate().first('state');
   if (!row) throw notFound('That mailing');
   if (row.state !== 'draft')

@@ -1,3 +1,4 @@
+import type { Knex } from 'knex';
 import { addressKey } from '../../core/address/address.ts';
 import type { OptOutFooter } from '../../core/merge/render.ts';
 import { escapeHtml } from '../../core/merge/html.ts';
@@ -76,6 +77,24 @@ async function askedBy({ db, config }: AppContext, token: string): Promise<Asked
   return found ?? null;
 }
 
+/**
+ * Cancels copies that wait for addresses which have opted out since the mailing was released, of its topic or of all.
+ * @returns how many
+ */
+export async function cancelOptedOut(db: Knex): Promise<number> {
+  const [result] = (await db.raw(
+    `UPDATE dispatch
+      JOIN mailing ON mailing.id = dispatch.mailing_id
+      JOIN address ON address.person_id = dispatch.person_id AND address.email = dispatch.to_address
+      LEFT JOIN opt_out ON opt_out.email_key = address.email_key
+      LEFT JOIN topic_opt_out ON topic_opt_out.email_key = address.email_key AND topic_opt_out.topic_id = mailing.topic_id
+      SET dispatch.state = 'cancelled', dispatch.answer = 'opted out before it went'
+      WHERE dispatch.state IN ('waiting', 'delayed')
+        AND (opt_out.email_key IS NOT NULL OR topic_opt_out.email_key IS NOT NULL)`,
+  )) as [{ affectedRows: number }];
+  return result.affectedRows;
+}
+
 /** What an address has opted out of: of everything, and of which topics. */
 async function standing(db: Database, email: string) {
   const key = addressKey(email);
@@ -150,6 +169,7 @@ async function write(
         .where({ id: asked.id })
         .whereNull('opted_out_at')
         .update({ opted_out_at: new Date() });
+    await cancelOptedOut(trx);
     const people: number[] = await trx('address').where({ email_key: key }).pluck('person_id');
     for (const id of people)
       await noteAudit(trx, {

@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
 import type {
+  FileChoice,
   FileRef,
   MailingDraft,
   MailingSender,
@@ -28,6 +29,7 @@ export interface Recipient extends Addressed {
   mailboxId: number;
   senderName: string;
   senderEmail: string;
+  /** What its facts are of. */
   file: FileRef;
   known: Known;
 }
@@ -182,6 +184,11 @@ export async function findRecipients(
   };
 }
 
+/** Whether copies are logged on files at all. */
+export function isLogged(choice: FileChoice): boolean {
+  return choice === 'general' || choice === 'latest';
+}
+
 /** The client's General file, or the newest open one; General again when there is no other. */
 function chooseFile(files: readonly FileRow[], choice: MailingDraft['fileChoice']): FileRow | undefined {
   const general = files.find((file) => file.general);
@@ -279,7 +286,7 @@ export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk
       address: row.email,
       greeting: row.greeting,
       from: row.senderName,
-      file: row.file,
+      file: isLogged(ask.fileChoice) ? row.file : null,
       ticked: !unticked.has(row.clientId),
     })),
     leftOut: [...groups].map(([why, rows]) => ({

@@ -12,7 +12,7 @@ import { layOutFor, relay } from './timing.ts';
 import { draftOf, MAILING, readRecord } from './mailings.ts';
 import { followersOf, seriesOf } from './series.ts';
 import { checkMailing } from './checking.ts';
-import { findRecipients, senderDomain } from './recipients.ts';
+import { findRecipients, isLogged, senderDomain } from './recipients.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 
 /**
@@ -67,7 +67,7 @@ export async function releaseMailing(
       client_id: recipient.clientId,
       person_id: recipient.personId,
       mailbox_id: recipient.mailboxId,
-      file_id: recipient.file.id,
+      file_id: isLogged(draft.fileChoice) ? recipient.file.id : null,
       to_name: recipient.name,
       to_address: recipient.email,
       message_id: `${randomUUID()}@${senderDomain(recipient)}`,

@@ -18,7 +18,7 @@ import {
   sharedColumns,
   type MailingRecord,
 } from './mailings.ts';
-import { findRecipients, senderDomain } from './recipients.ts';
+import { findRecipients, isLogged, senderDomain } from './recipients.ts';
 import { relay } from './timing.ts';
 
 /** A series has so many messages at most. */
@@ -162,15 +162,8 @@ export function followersOf(trx: Knex, id: number): Knex.QueryBuilder {
   return trx('mailing').where({ head_id: id });
 }
 
-/** When people were last looked at, by process: not at every round of dispatch. */
-const looked = new WeakMap<AppContext, number>();
-const EVERY = 20_000;
-
-/** Moves people on in every series that is going, now and then. */
+/** Moves people on in every series that is going. */
 export async function advanceAll(context: AppContext): Promise<void> {
-  const now = Date.now();
-  if (now - (looked.get(context) ?? 0) < EVERY) return;
-  looked.set(context, now);
   const going: number[] = await context
     .db('mailing')
     .whereNotNull('head_id')
@@ -328,7 +321,7 @@ async function moveOn(
               client_id: recipient.clientId,
               person_id: recipient.personId,
               mailbox_id: recipient.mailboxId,
-              file_id: recipient.file.id,
+              file_id: isLogged(draft.fileChoice) ? recipient.file.id : null,
               to_name: recipient.name,
               to_address: recipient.email,
               message_id: `${randomUUID()}@${senderDomain(recipient)}`,

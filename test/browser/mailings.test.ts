@@ -171,7 +171,10 @@ describe('mailings, in the browser', () => {
 
   it('writes a series, and shows who left it by answering', async () => {
     const { page, address, firm } = office;
-    const { selection, ...draft } = mailingDraft({ name: 'The round', body: words('We come in May.') });
+    const { selection, ...draft } = mailingDraft({
+      name: 'The spring visits',
+      body: words('We come in May.'),
+    });
     const id = await createMailing(firm.db, MANAGER, { copyOf: null, selection });
     await saveMailing(firm.db, id, { ...draft, selection }, 1);
     await page.goto(`${address}/mailings/${id}/message`);
@@ -193,7 +196,7 @@ describe('mailings, in the browser', () => {
     await page.keyboard.type('Which day suits you?');
     await accessible(page, 'a message of a series');
     await page.getByRole('button', { name: 'Next: Checks' }).click();
-    await page.getByRole('link', { name: 'The round' }).click();
+    await page.getByRole('link', { name: 'The spring visits' }).click();
     await page.getByRole('button', { name: '2 A reminder' }).waitFor();
     const second = await one(firm.db('mailing').where({ head_id: id }).first());
     expect([second.wait_days, second.name]).to.deep.equal([5, 'A reminder']);
@@ -265,6 +268,18 @@ describe('mailings, in the browser', () => {
     await page.getByRole('button', { name: `Mend it for ${client.name}` }).waitFor({ state: 'detached' });
     const person = await one(db('person').where({ id: client.person }).first());
     expect(person.first_name).to.equal('Ada');
+
+    // One copy says something else.
+    await page.getByRole('button', { name: 'change this one’s words…' }).click();
+    await page.getByRole('textbox', { name: 'Words of this copy' }).locator('p').first().click();
+    await page.keyboard.press('Control+a');
+    await page.keyboard.type('To you alone.');
+    await accessible(page, 'one copy changed by hand');
+    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    await page.frameLocator('iframe').getByText('To you alone.').waitFor();
+    await page.getByText('Changed by hand', { exact: true }).waitFor();
+    await page.getByRole('button', { name: 'let it say what all say' }).click();
+    await page.getByText('Changed by hand', { exact: true }).waitFor({ state: 'detached' });
 
     // Released with a long pause between two, so that there is a rest.
     firm.config.sendGap = 600_000;

@@ -3,6 +3,7 @@ import { expect } from 'chai';
 import { simpleParser } from 'mailparser';
 import { DraftBegin, FrameSettings, type MailingDraft } from '../../contract/index.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
+import { select } from '../../server/foundation/rows.ts';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { checkMailing, previewMailing, sendTest } from '../../server/mailing/checking.ts';
 import { enclose, listEnclosures, takeOff } from '../../server/mailing/enclosures.ts';
@@ -11,6 +12,8 @@ import { viewMailing } from '../../server/mailing/view.ts';
 import { findRecipients, listSenders } from '../../server/mailing/recipients.ts';
 import { releaseMailing } from '../../server/mailing/release.ts';
 import { outgoing } from '../../server/parts.ts';
+import { readableBy } from '../../server/correspondence/access.ts';
+import { changeCopy, dropCopy, readCopy } from '../../server/mailing/ownCopies.ts';
 import { readFirm } from '../../server/foundation/firm.ts';
 import { changeFirm } from '../../server/office/settings.ts';
 import { beginDraft } from '../../server/writing/begin.ts';
@@ -83,6 +86,22 @@ describe('what a mailing carries, and from whom it comes', () => {
     });
     await worker.stop();
     return firm.db('dispatch').where({ mailing_id: id, state: 'sent' }).orderBy('id');
+  }
+  /** Where the copies of a mailing stand on record, once all of them do. */
+  async function onRecord(id: number) {
+    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
+    const sent = () => firm.db('dispatch').where('dispatch.mailing_id', id).where('dispatch.state', 'sent');
+    await until('all are on record', async () => {
+      await worker.work();
+      return !(await sent().whereNull('logged_message_id').first('id'));
+    });
+    await worker.stop();
+    return select(sent().join('message', 'message.id', 'dispatch.logged_message_id'), {
+      dispatch_id: 'dispatch.id',
+      id: 'message.id',
+      state: 'message.state',
+      reason: 'message.reason',
+    });
   }
   const mailOf = async (row: { raw_hash: Buffer | null }) =>
     simpleParser(await readRaw(firm.db, row.raw_hash ?? Buffer.alloc(0)));
@@ -160,6 +179,87 @@ describe('what a mailing carries, and from whom it comes', () => {
     expect(String((await letter()).html)).to.contain(`alt="Quillhurst Land Advisers" width="90"`);
     await firm.db('draft').where({ id: draftId }).update({ plain: 1 });
     expect((await letter()).attachments).to.deep.equal([]);
+  });
+
+  it('says something else in one copy, changed by hand, and is logged where that was chosen', async () => {
+    const { id } = await begun({
+      body: words('To all.'),
+      plain: words('Plainly to all.'),
+      fileChoice: 'private',
+    });
+    const { order } = await checkMailing(firm.db, id);
+    const [key = '', other = ''] = order;
+    const body: MailingDraft['body'] = {
+      type: 'doc',
+      content: [
+        {
+          type: 'paragraph',
+          content: [
+            { type: 'text', text: 'To you alone, of ' },
+            { type: 'mergeField', attrs: { field: 'client.name', fallback: '', format: '' } },
+          ],
+        },
+      ],
+    };
+    expect((await readCopy(firm.db, id, key)).own).to.equal(false);
+    await changeCopy(firm.db, MANAGER, id, key, { subject: words('A word apart'), body });
+    await changeCopy(firm.db, MANAGER, id, other, { subject: words('Another'), body });
+    expect(await readCopy(firm.db, id, key)).to.deep.equal({
+      own: true,
+      subject: words('A word apart'),
+      body,
+    });
+    expect((await checkMailing(firm.db, id)).own.map((row) => row.key)).to.deep.equal([key, other]);
+    await dropCopy(firm.db, id, other);
+    const client = await one(
+      firm
+        .db('client')
+        .where({ id: Number(key.split('-')[0]) })
+        .first(),
+    );
+    const seen = await previewMailing(firm.context, id, key);
+    expect(seen).to.deep.include({ own: true, subject: 'A word apart' });
+    expect(seen.text).to.contain(`To you alone, of ${client.name}`).and.not.contain('Plainly');
+    expect((await previewMailing(firm.context, id, other)).text).to.contain('Plainly to all');
+    expect(await say(changeCopy(firm.db, MANAGER, id, '99999-1', { subject: body, body }))).to.contain(
+      'not here',
+    );
+    const rows = await released(id);
+    expect(await say(changeCopy(firm.db, MANAGER, id, key, { subject: body, body }))).to.contain(
+      'Only a draft',
+    );
+    const apart = rows.filter((row) => `${row.client_id}-${row.person_id}` === key);
+    expect(apart).to.have.length(1);
+    for (const row of rows.slice(0, 4)) {
+      const { subject, text } = await mailOf(row);
+      expect([subject, text?.trim().split('\n')[0]]).to.deep.equal(
+        row === apart[0]
+          ? ['A word apart', `To you alone, of ${client.name}`]
+          : ['A word', 'Plainly to all.'],
+      );
+    }
+    // Private to whoever it comes from and whoever released it.
+    const logged = await onRecord(id);
+    expect(new Set(logged.map(({ state }) => state))).to.deep.equal(new Set(['private']));
+    expect(new Set(rows.map(({ file_id }) => file_id))).to.deep.equal(new Set([null]));
+    const message = logged[0]!;
+    const reads = async (staffId: number) => {
+      const found = readableBy(firm.db, firm.db('message').where('message.id', message.id), staffId);
+      return (await found.first('message.id')) !== undefined;
+    };
+    expect(await reads(MANAGER.id)).to.equal(true);
+    const box = rows.find((row) => row.id === message.dispatch_id)?.mailbox_id ?? 0;
+    const owner = await one(firm.db('mailbox').where({ id: box }).first('staff_id'));
+    const strangers: number[] = await firm
+      .db('staff')
+      .whereNotIn('id', [MANAGER.id, owner.staff_id])
+      .pluck('id');
+    expect(strangers).to.not.have.length(0);
+    for (const each of strangers) expect(await reads(each), `staff ${each}`).to.equal(false);
+    const nowhere = await begun({ fileChoice: 'nowhere' });
+    await released(nowhere.id);
+    for (const { state, reason } of await onRecord(nowhere.id))
+      expect([state, reason]).to.deep.equal(['aside', 'mailing']);
   });
 
   it('shows pictures in its preview without asking anybody for them', async () => {

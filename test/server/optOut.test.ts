@@ -2,6 +2,7 @@ import { expect } from 'chai';
 import type { Express } from 'express';
 import { simpleParser } from 'mailparser';
 import request from 'supertest';
+import { AT_ONCE } from '../../contract/index.ts';
 import { addressKey } from '../../core/address/address.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { readFirm, writeFirm } from '../../server/foundation/firm.ts';
@@ -134,6 +135,41 @@ describe('opting out', () => {
     await form(`/out/${signLink(firm.config.key, 'opt out', row!.id)}`, 'List-Unsubscribe=One-Click');
     expect(await countOf(firm.db('opt_out').where({ email_key: addressKey(row!.to_address) }))).to.equal(1);
     await firm.db('opt_out').delete();
+  });
+
+  it('stops what waits of a mailing that was released before, by page or by hand', async () => {
+    await firm.db('topic_opt_out').delete();
+    await firm.db('opt_out').delete();
+    const later = { ...AT_ONCE, from: '2999-01-01T09:00' };
+    const about = topics[0]?.id ?? null;
+    const { id } = await releaseDraft(firm, mailingDraft({ topicId: about, timing: later }));
+    const other = await releaseDraft(firm, mailingDraft({ topicId: topics[1]?.id ?? null, timing: later }));
+    const [first, second, third] = await firm.db('dispatch').where({ mailing_id: id }).orderBy('id');
+    const link = signLink(firm.config.key, 'opt out', first!.id);
+    expect((await form(`/out/${link}`, 'List-Unsubscribe=One-Click')).status).to.equal(200);
+    const at = async (mailing: number, client: number | null) =>
+      (
+        await one(
+          firm
+            .db('dispatch')
+            .where({ mailing_id: mailing, client_id: client ?? 0 })
+            .first(),
+        )
+      ).state;
+    expect(await at(id, first!.client_id)).to.equal('cancelled');
+    expect(await at(other.id, first!.client_id), 'of another topic').to.equal('waiting');
+    expect(await at(id, third!.client_id)).to.equal('waiting');
+    // Said on the telephone, and written down: found by dispatch itself.
+    const own = { email_key: addressKey(second!.to_address), at: new Date(), how: 'said so' };
+    await firm.db('opt_out').insert(own);
+    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
+    await worker.work();
+    await worker.stop();
+    expect(await at(id, second!.client_id)).to.equal('cancelled');
+    expect(await at(other.id, second!.client_id)).to.equal('cancelled');
+    await firm.db('dispatch').where({ state: 'waiting' }).update({ state: 'cancelled' });
+    await firm.db('opt_out').delete();
+    await firm.db('topic_opt_out').delete();
   });
 
   it('opens to nobody else: forged, cut, for another purpose or of a test copy', async () => {

@@ -82,6 +82,8 @@ const ASKED: Record<string, Right | null> = {
   'PUT /mailings/:id': 'prepare mailings',
   'DELETE /mailings/:id': 'prepare mailings',
   'POST /mailings/:id/test': 'prepare mailings',
+  'PUT /mailings/:id/copies/:key': 'prepare mailings',
+  'DELETE /mailings/:id/copies/:key': 'prepare mailings',
   'POST /mailings/:id/release': 'release mailings',
   'POST /mailings/:id/steer': 'release mailings',
   'POST /mailings/:id/hand-over': 'prepare mailings',

@@ -10,6 +10,7 @@ import { useKeys } from '../ui/keys.ts';
 import { useLoad } from '../ui/load.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 import MendDialog from './MendDialog.vue';
+import OwnCopy from './OwnCopy.vue';
 import { usePreviews } from './previews.ts';
 import TurnClients from './TurnClients.vue';
 
@@ -35,6 +36,20 @@ const mending = ref<Checks['missing'][number] | null>(null);
 const mayMend = computed(() => session.may('change the records'));
 const tested = ref('');
 const sending = ref(false);
+/** The words of the copy shown are being changed by hand. */
+const changing = ref(false);
+function changed(kept: boolean) {
+  changing.value = false;
+  if (kept) void load();
+}
+async function asAll() {
+  try {
+    await act('DELETE', `/mailings/${id.value}/copies/${preview.value?.key ?? ''}`);
+    await load();
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
 const missing = computed(() => [
   ...new Map((checks.value?.missing ?? []).map((row) => [row.key, row])).values(),
 ]);
@@ -68,7 +83,7 @@ const readers = computed(() => [
     .map(({ id: value, name: title }) => ({ value, title })),
 ]);
 void load();
-useKeys({ ArrowRight: next, ArrowLeft: before });
+useKeys({ ArrowRight: next, ArrowLeft: before }, { unless: () => changing.value });
 const frame = computed(() => (preview.value ? preview.value.html : ''));
 </script>
 
@@ -76,7 +91,8 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
   <div class="checks">
     <section class="sheet seen edge-sent" aria-label="Preview">
       <Trouble :words="problem" :retry="load" class="ma-3" />
-      <template v-if="preview && checks">
+      <OwnCopy v-if="changing && preview" :key="preview.key" :of="preview" @done="changed" />
+      <template v-else-if="preview && checks">
         <header>
           <p><span class="quiet">From</span> {{ preview.from }}</p>
           <p><span class="quiet">To</span> {{ preview.to }}</p>
@@ -101,7 +117,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
     </section>
     <aside class="side">
       <TurnClients
-        v-if="checks && checks.order.length"
+        v-if="checks && checks.order.length && !changing"
         :at="at"
         :of="checks.order.length"
         @before="before"
@@ -110,7 +126,11 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
       <p v-if="preview" class="mt-2">
         <strong>{{ preview.client }}</strong><br /><span class="quiet"
           >{{ size(preview.size) }}, HTML and plain text</span
-        >
+        ><template v-if="preview.own"><br /><b class="look">Changed by hand</b></template>
+      </p>
+      <p v-if="preview && !changing" class="acts">
+        <button type="button" class="link" @click="changing = true">change this one’s words…</button>
+        <button v-if="preview.own" type="button" class="link" @click="asAll">let it say what all say</button>
       </p>
       <ul class="ways" aria-label="How it is shown">
         <li v-for="(words, way) in SHOWN" :key="way">
@@ -141,6 +161,13 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
           >
             mend it…</button
           ><span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
+        </li>
+        <li v-if="checks.own.length">
+          <b class="look">Look</b> Changed by hand:
+          <template v-for="(row, index) in checks.own" :key="row.key"
+            ><template v-if="index">, </template
+            ><button type="button" class="link" @click="showCopy(row.key)">{{ row.client }}</button></template
+          >.
         </li>
         <li v-for="words in [...checks.remarks, ...(domain ?? [])]" :key="words">
           <b class="look">Look</b> {{ words }}
@@ -211,6 +238,12 @@ header {
   color: var(--ink);
   font-weight: 700;
   text-decoration: none;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 14px;
+  margin: 4px 0 0;
 }
 .side {
   overflow: auto;

@@ -100,6 +100,8 @@ const answers = computed(() => [{ value: null, title: 'whoever it comes from' },
 const FILES = [
   { value: 'general', title: 'their General file' },
   { value: 'latest', title: 'their newest open file, else General' },
+  { value: 'private', title: 'none: private to sender and releaser' },
+  { value: 'nowhere', title: 'none: it is not logged' },
 ];
 </script>
 
@@ -205,7 +207,10 @@ const FILES = [
             >
           </td>
           <td class="from">{{ row.from }}</td>
-          <td><FileTab state="logged" :label="row.file.number" :title="row.file.title" /></td>
+          <td>
+            <FileTab v-if="row.file" state="logged" :label="row.file.number" :title="row.file.title" />
+            <span v-else class="quiet">none</span>
+          </td>
         </template>
         <template #empty>
           <p v-if="found" class="quiet pa-4">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { Checks, Recipients } from '../../contract/index.ts';
+import { Checks, Recipients, type FileChoice } from '../../contract/index.ts';
 import { act, get, send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
@@ -12,6 +12,12 @@ import AskDialog from '../ui/AskDialog.vue';
 /** The last look: who gets it, from whom, on which file; then the confirmation. */
 defineEmits<{ back: [] }>();
 const SHOWN = 200;
+const LOGGED: Record<FileChoice, string> = {
+  general: 'General file',
+  latest: 'newest open file, else General',
+  private: 'no file: private to whoever it comes from and releases it',
+  nowhere: 'no file',
+};
 const workshop = useMailingDraft();
 const session = useSession();
 const { ago } = useTimes();
@@ -123,9 +129,7 @@ void load();
           <div>
             <dt>Logged on</dt>
             <dd>
-              {{
-                workshop.draft?.fileChoice === 'latest' ? 'newest open file, else General' : 'General file'
-              }}
+              {{ LOGGED[workshop.draft?.fileChoice ?? 'general'] }}
             </dd>
           </div>
           <div>
@@ -161,7 +165,16 @@ void load();
             <button type="button" class="link" @click="$emit('back')">See the checks</button>
           </li>
         </ul>
-        <ul v-if="checks.remarks.length" class="stops">
+        <ul v-if="checks.remarks.length || checks.own.length" class="stops">
+          <li v-if="checks.own.length">
+            <b class="look">Look</b> {{ many(checks.own.length, 'copy', 'copies') }} changed by hand, for
+            {{
+              checks.own
+                .slice(0, 5)
+                .map(({ client }) => client)
+                .join(', ')
+            }}{{ checks.own.length > 5 ? ' and others' : '' }}.
+          </li>
           <li v-for="words in checks.remarks" :key="words"><b class="look">Look</b> {{ words }}</li>
         </ul>
         <p v-if="ready" class="mt-3">

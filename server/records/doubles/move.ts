@@ -40,6 +40,7 @@ async function moveClient(trx: Transaction, { keptId, droppedId }: Merging): Pro
   await trx('dispatch').where({ client_id: droppedId }).update({ client_id: keptId });
   await trx.raw('UPDATE IGNORE mailing_left_out SET client_id = ? WHERE client_id = ?', [keptId, droppedId]);
   await trx('mailing_left_out').where({ client_id: droppedId }).delete();
+  await moveTies(trx, 'mailing_own_copy', 'client_id', { keptId, droppedId });
   await moveTies(trx, 'selection_member', 'client_id', { keptId, droppedId });
   await moveLinks(trx, 'client', { keptId, droppedId });
 }
@@ -60,6 +61,7 @@ async function movePerson(trx: Transaction, { keptId, droppedId }: Merging): Pro
   }
   await moveTies(trx, 'file_person', 'person_id', { keptId, droppedId });
   await moveTies(trx, 'timeline_person', 'person_id', { keptId, droppedId });
+  await moveTies(trx, 'mailing_own_copy', 'person_id', { keptId, droppedId });
   await moveTies(trx, 'selection_member', 'person_id', { keptId, droppedId });
   await trx('delivery').where({ person_id: droppedId }).update({ person_id: keptId });
   // Where both had a copy of one mailing, each stays; of two copies only one can be theirs.
@@ -86,7 +88,7 @@ async function moveAddresses(trx: Transaction, { keptId, droppedId }: Merging): 
 /** Rows that tie a record to something: where both are tied to the same, the kept one's stands. */
 async function moveTies(
   trx: Transaction,
-  table: 'selection_member' | 'file_person' | 'timeline_person',
+  table: 'selection_member' | 'file_person' | 'timeline_person' | 'mailing_own_copy',
   column: 'client_id' | 'person_id',
   { keptId, droppedId }: Merging,
 ): Promise<void> {
