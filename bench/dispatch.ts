@@ -72,6 +72,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
       body,
       plain: null,
       framed: false,
+      roles: [],
       waitDays: null,
       senderId: null,
       answersId: null,

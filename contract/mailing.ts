@@ -17,9 +17,8 @@ export type EachOf = z.infer<typeof EachOf>;
 
 export const MailingDraft = z.object({
   name: z.string().trim().min(1, 'Give the mailing a name.').max(200, 'At most 200 letters.'),
-  selection: Selection.refine(({ subject }) => subject === 'client', {
-    message: 'A mailing goes to clients: pick out clients.',
-  }),
+  /** Of clients; of people, each of whom gets a copy; or of files, whose clients do. */
+  selection: Selection,
   /** What it is about: those who opted out of it do not get it. */
   topicId: Id.nullable(),
   subject: DocNodeSchema,
@@ -33,6 +32,8 @@ export const MailingDraft = z.object({
   /** The mailbox that answers go to; null: whoever it comes from. */
   answersId: Id.nullable(),
   eachOf: EachOf,
+  /** Where files are picked: to their people with one of these roles; to those who take mailings when none. */
+  roles: z.array(z.string().max(80)).max(20),
   fileChoice: FileChoice,
   /** Of a message that follows another in a series: so many days behind it. */
   waitDays: z.number().int().min(1, 'At least a day.').max(365, 'At most a year.').nullable(),
@@ -135,6 +136,8 @@ export const RecipientRow = z.object({
   /** Of this copy among the mailing's. */
   key: RecipientKey,
   clientId: z.number(),
+  /** Of the selection's subject: what is taken out to leave this copy out. */
+  picks: z.array(z.number()),
   client: z.string(),
   to: z.string(),
   address: z.string(),
@@ -158,21 +161,37 @@ export const LeftOut = z.object({
     'takes no mailings',
     'taken out by hand',
   ]),
-  clients: z.array(z.object({ id: z.number(), name: z.string(), detail: z.string() })),
+  clients: z.array(
+    z.object({
+      id: z.number(),
+      name: z.string(),
+      detail: z.string(),
+      /** Of those taken out by hand: what is put back. */
+      picks: z.array(z.number()).default([]),
+    }),
+  ),
 });
 export type LeftOut = z.infer<typeof LeftOut>;
 
 /** What decides who gets a mailing, as it stands on the screen. */
 export const RecipientsAsk = Page.extend({
   mailingId: Id,
-  ...MailingDraft.pick({ selection: true, topicId: true, senderId: true, eachOf: true, fileChoice: true })
-    .shape,
+  ...MailingDraft.pick({
+    selection: true,
+    topicId: true,
+    senderId: true,
+    eachOf: true,
+    roles: true,
+    fileChoice: true,
+  }).shape,
 });
 
 export const Recipients = z.object({
   rows: z.array(RecipientRow),
   total: z.number(),
   ticked: z.number(),
+  /** Picked people of no client: a mailing reaches clients. */
+  ofNobody: z.number(),
   leftOut: z.array(LeftOut),
 });
 export type Recipients = z.infer<typeof Recipients>;
@@ -215,6 +234,7 @@ export const Checks = z.object({
       key: RecipientKey,
       clientId: z.number(),
       personId: z.number(),
+      picks: z.array(z.number()),
       client: z.string(),
       field: z.string(),
       label: z.string(),

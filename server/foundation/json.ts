@@ -74,6 +74,7 @@ const COLUMNS = {
   'double_pair.reasons': z.array(z.string()),
   'record_merge.changes': z.array(RowChange),
   'mailing.subject': DocNodeSchema,
+  'mailing.roles': z.array(z.string()),
   'mailing_own_copy.subject': DocNodeSchema,
   'mailing_own_copy.body': DocNodeSchema,
   'mailing.body': DocNodeSchema,

@@ -30,6 +30,7 @@ import * as plain from './migrations/0026_plain.ts';
 import * as newsletter from './migrations/0027_newsletter.ts';
 import * as series from './migrations/0028_series.ts';
 import * as ownCopies from './migrations/0029_own_copies.ts';
+import * as roles from './migrations/0030_roles.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -61,6 +62,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0027_newsletter': newsletter,
   '0028_series': series,
   '0029_own_copies': ownCopies,
+  '0030_roles': roles,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -384,6 +384,7 @@ export interface Rows {
     sender_id: number | null;
     answers_id: number | null;
     each_of: 'client' | 'household' | 'person';
+    roles: string;
     selection_id: number;
     subject: string;
     body: string;

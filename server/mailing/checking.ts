@@ -57,6 +57,7 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
         key: recipient.key,
         clientId: recipient.clientId,
         personId: recipient.personId,
+        picks: recipient.picks,
         client: recipient.client,
         field,
         label: names.get(field) ?? field,

@@ -60,6 +60,7 @@ const NOTHING_WRITTEN: MailingDraft = {
   senderId: null,
   answersId: null,
   eachOf: 'client',
+  roles: [],
   fileChoice: 'general',
   timing: AT_ONCE,
   optOut: true,
@@ -145,6 +146,7 @@ export function draftOf(row: MailingRecord): MailingDraft {
     senderId: row.sender_id,
     answersId: row.answers_id,
     eachOf: row.each_of,
+    roles: fromJson('mailing.roles', row.roles),
     fileChoice: row.file_choice,
     timing: fromJson('mailing.timing', row.timing),
     optOut: Boolean(row.opt_out),
@@ -175,6 +177,7 @@ export function sharedColumns(draft: MailingDraft) {
     sender_id: draft.senderId,
     answers_id: draft.answersId,
     each_of: draft.eachOf,
+    roles: toJson('mailing.roles', draft.roles),
     file_choice: draft.fileChoice,
     timing: toJson('mailing.timing', draft.timing),
   };

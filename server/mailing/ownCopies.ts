@@ -59,10 +59,9 @@ export async function changeCopy(
   const copy = named(mailingId, key);
   await transact(db, async (trx) => {
     await heldDraft(trx, mailingId);
-    const tie = await trx('client_person')
-      .where({ client_id: copy.client_id, person_id: copy.person_id })
-      .first('client_id');
-    if (!tie) throw notFound('That recipient');
+    const client = await trx('client').where({ id: copy.client_id }).first('id');
+    const person = await trx('person').where({ id: copy.person_id }).first('id');
+    if (!client || !person) throw notFound('That recipient');
     await trx('mailing_own_copy')
       .insert({
         ...copy,

@@ -15,16 +15,18 @@ import { rowsWanted } from '../../core/merge/fill.ts';
 import { gatherFacts, type FactsAbout } from '../facts/gather.ts';
 import { asFileRef, readFiles, type FileRow } from '../records/files.ts';
 import { refuseBroken, runningNow } from '../selection/catalogue.ts';
-import { selected } from '../selection/query.ts';
+import { selected, type Selected } from '../selection/query.ts';
 import { readRecord } from './mailings.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { fromJson } from '../foundation/json.ts';
-import { groupBy, select } from '../foundation/rows.ts';
+import { countOf, groupBy, select } from '../foundation/rows.ts';
 
 /** Someone a mailing goes to, with everything the message needs. */
 export interface Recipient extends Addressed {
   /** Names the copy before it is released. */
   key: string;
+  /** What of the selection's subject leads to it. */
+  picks: number[];
   client: string;
   mailboxId: number;
   senderName: string;
@@ -39,11 +41,13 @@ type LeftOutRow = {
   client: string;
   why: Recipients['leftOut'][number]['why'];
   detail: string;
+  /** Of those taken out by hand. */
+  picks?: number[];
 };
 
-/** A client that is selected, and from whom it hears unless one mailbox writes to all. */
-async function readSelected(db: Knex, taken: Knex.QueryBuilder) {
-  const clients = taken
+/** Clients that are reached, and from whom each hears unless one mailbox writes to all. */
+async function readReached(db: Knex, among: Knex.QueryBuilder) {
+  const clients = among
     .leftJoin('delivery', (own) =>
       own.on('delivery.client_id', 'client.id').andOn('delivery.kind', db.raw("'mailings'")),
     )
@@ -94,7 +98,7 @@ export async function listSenders(db: Knex): Promise<MailingSender[]> {
 
 /** What decides who gets a mailing, from whom and with which facts. */
 type Wanted = Pick<MailingDraft, 'selection' | 'fileChoice' | 'topicId' | 'senderId' | 'eachOf'> &
-  Partial<Pick<MailingDraft, 'body'>>;
+  Partial<Pick<MailingDraft, 'body' | 'roles'>>;
 
 /** Those who live together have the same lines on their envelopes. */
 function householdOf(postal: string): string | null {
@@ -107,6 +111,69 @@ function householdOf(postal: string): string | null {
     : null;
 }
 
+/** What a selection picks. */
+interface Picked {
+  taken: Selected;
+  /** The clients whom that reaches. */
+  clients: () => Knex.QueryBuilder;
+  /** Whom of them it is addressed to, in order: rows of `client_id`, `person_id` and `position`. */
+  ties: () => Knex.QueryBuilder;
+}
+
+/** Those of clients that mailings are addressed to, or the one person whom they have named for them. */
+function usualTies(db: Knex, among: Knex.QueryBuilder): Knex.QueryBuilder {
+  return db('client_person')
+    .leftJoin('delivery', (own) =>
+      own.on('delivery.client_id', 'client_person.client_id').andOn('delivery.kind', db.raw("'mailings'")),
+    )
+    .whereIn('client_person.client_id', among)
+    .whereRaw(
+      'IF(delivery.person_id IS NULL, client_person.writes = 1, delivery.person_id = client_person.person_id)',
+    )
+    .select('client_person.client_id', 'client_person.person_id', 'client_person.position');
+}
+
+async function pickedBy(
+  db: Knex,
+  { selection, roles = [] }: Pick<Wanted, 'selection' | 'roles'>,
+  ownerId: number,
+): Promise<Picked> {
+  const taken = await selected(db, selection, await runningNow(db, ownerId));
+  const { subject } = selection;
+  const ids = () => taken.query().select(`${subject}.id` as '*');
+  /** Clients of those who were picked; past ones only where they are asked for. */
+  const among = (theirs: Knex.QueryBuilder) => {
+    const clients = db('client').whereIn('client.id', theirs);
+    return selection.past ? clients : clients.whereNot('client.status', 'past');
+  };
+  if (subject === 'person') {
+    const own = () => db('client_person').whereIn('person_id', ids());
+    return {
+      taken,
+      clients: () => among(own().select('client_id')),
+      ties: () => own().select('client_id', 'person_id', 'position'),
+    };
+  }
+  const clients =
+    subject === 'client'
+      ? () => taken.query()
+      : () => among(db('file').whereIn('file.id', ids()).select('client_id'));
+  // Whoever has a role on a file need be no person of its client.
+  const byRole = () =>
+    db('file_person')
+      .join('file', 'file.id', 'file_person.file_id')
+      .whereIn('file.id', ids())
+      .whereIn('file_person.role', [...roles])
+      .groupBy('file.client_id', 'file_person.person_id')
+      .select('file.client_id', 'file_person.person_id', db.raw('MIN(file_person.role) AS position'));
+  return {
+    taken,
+    clients,
+    ties:
+      subject === 'file' && roles.length ? byRole : () => usualTies(db, clients().select('client.id' as '*')),
+  };
+}
+
 /**
  * Works out whom a mailing reaches, as whom, and on which file it is logged; and who is left out, and why.
  * @param ownerId whom `me` means in its selection
@@ -114,15 +181,20 @@ function householdOf(postal: string): string | null {
  */
 export async function findRecipients(
   db: Knex,
-  { selection, fileChoice, topicId, senderId, eachOf, body }: Wanted,
+  { selection, fileChoice, topicId, senderId, eachOf: said, body, roles }: Wanted,
   ownerId: number,
-): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[] }> {
+): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[]; ofNobody: number }> {
   await refuseBroken(db, ownerId, selection);
-  const taken = await selected(db, selection, await runningNow(db, ownerId));
-  const among = () => taken.query().select('client.id');
-  const [clients, people, senders, files] = await Promise.all([
-    readSelected(db, taken.query()),
-    readAddressees(db, among(), topicId),
+  const {
+    taken,
+    clients: reached,
+    ties,
+  } = await pickedBy(db, { selection, ...(roles ? { roles } : {}) }, ownerId);
+  const { subject } = selection;
+  const among = () => reached().select('client.id' as '*');
+  const [clients, people, senders, files, picked, ofNobody] = await Promise.all([
+    readReached(db, reached()),
+    readAddressees(db, ties(), topicId),
     listSenders(db),
     readFiles(db, (open) =>
       open
@@ -131,7 +203,27 @@ export async function findRecipients(
         .orderBy('file.opened', 'desc')
         .orderBy('file.id', 'desc'),
     ),
+    subject === 'file'
+      ? readFiles(db, (own) =>
+          own
+            .whereIn('file.id', taken.query().select('file.id'))
+            .orderBy('file.opened', 'desc')
+            .orderBy('file.id', 'desc'),
+        )
+      : [],
+    subject === 'person'
+      ? countOf(
+          taken
+            .query()
+            .whereRaw(
+              '(SELECT 1 FROM client_person WHERE client_person.person_id = person.id LIMIT 1) IS NULL',
+            ),
+        )
+      : 0,
   ]);
+  // People who were picked get a copy each.
+  const eachOf = subject === 'person' ? 'person' : said;
+  const pickedOf = groupBy(picked, (file) => file.client_id);
   const filesOf = groupBy(files, (file) => file.client_id);
   const byId = new Map(clients.map((client) => [client.id, client]));
   const one = senderId === null ? null : (senders.find(({ id }) => id === senderId) ?? null);
@@ -157,21 +249,32 @@ export async function findRecipients(
   );
   const found = addressed.flatMap((addressee) => {
     const client = byId.get(addressee.clientId);
-    const file = chooseFile(filesOf.get(addressee.clientId) ?? [], fileChoice);
+    const own = pickedOf.get(addressee.clientId) ?? [];
+    const file = chooseFile(filesOf.get(addressee.clientId) ?? [], fileChoice, own);
     const sender = client && senderOf(client);
-    return client && file && sender ? [{ addressee, client, file, sender }] : [];
+    const picks =
+      subject === 'client'
+        ? [addressee.clientId]
+        : subject === 'person'
+          ? [addressee.personId]
+          : own.map(({ id }) => id);
+    return client && file && sender
+      ? [{ addressee, client, file, sender, picks, subjectOf: own[0] ?? file }]
+      : [];
   });
-  const about = found.map(({ addressee, client, file }): FactsAbout => ({
+  const about = found.map(({ addressee, client, subjectOf }): FactsAbout => ({
     clientId: client.id,
-    fileId: file.id,
+    fileId: subjectOf.id,
     adviserId: client.adviser_id,
     person: people.get(client.id)?.find((each) => each.personId === addressee.personId) ?? null,
     greeting: addressee.greeting,
   }));
   const known = await gatherFacts(db, about, body ? rowsWanted(body) : []);
   return {
-    recipients: found.map(({ addressee, client, file, sender }, index) => ({
+    ofNobody,
+    recipients: found.map(({ addressee, client, file, sender, picks }, index) => ({
       ...addressee,
+      picks,
       key: `${addressee.clientId}-${addressee.personId}`,
       client: client.name,
       mailboxId: sender.id,
@@ -189,20 +292,26 @@ export function isLogged(choice: FileChoice): boolean {
   return choice === 'general' || choice === 'latest';
 }
 
-/** The client's General file, or the newest open one; General again when there is no other. */
-function chooseFile(files: readonly FileRow[], choice: MailingDraft['fileChoice']): FileRow | undefined {
+/** The client's General file; or the one it was picked by, or the newest open one; General again when there is no other. */
+function chooseFile(
+  files: readonly FileRow[],
+  choice: MailingDraft['fileChoice'],
+  picked: readonly FileRow[],
+): FileRow | undefined {
   const general = files.find((file) => file.general);
+  if (choice === 'latest' && picked[0]) return picked[0];
   return choice === 'latest' ? (files.find((file) => !file.general) ?? general) : (general ?? files[0]);
 }
 
-/** Those of each client that mailings are addressed to, or the one person whom they have named for them. */
+/** Whom mailings are addressed to, by client, with their addresses. @param ties see {@link Picked.ties} */
 async function readAddressees(
   db: Knex,
-  clientIds: Knex.QueryBuilder,
+  ties: Knex.QueryBuilder,
   topicId: number | null,
 ): Promise<Map<number, Addressee[]>> {
-  const writing = db('client_person')
-    .join('person', 'person.id', 'client_person.person_id')
+  const writing = db
+    .from<object>(ties.as('tie') as unknown as string)
+    .join('person', 'person.id', 'tie.person_id')
     .leftJoin('address', (join) =>
       join.on('address.person_id', 'person.id').andOn('address.current', db.raw('1')),
     )
@@ -212,16 +321,11 @@ async function readAddressees(
         .on('topic_opt_out.email_key', 'address.email_key')
         .andOn('topic_opt_out.topic_id', db.raw('?', [topicId ?? 0])),
     )
-    .leftJoin('delivery', (own) =>
-      own.on('delivery.client_id', 'client_person.client_id').andOn('delivery.kind', db.raw("'mailings'")),
-    )
-    .whereIn('client_person.client_id', clientIds)
-    .whereRaw('IF(delivery.person_id IS NULL, client_person.writes = 1, delivery.person_id = person.id)')
-    .orderBy('client_person.position')
+    .orderBy('tie.position')
     .orderBy('person.id')
     .orderBy('address.position');
   const rows = await select(writing, {
-    client_id: 'client_person.client_id',
+    client_id: db.raw<number>('tie.client_id'),
     person_id: 'person.id',
     first_name: 'person.first_name',
     last_name: 'person.last_name',
@@ -269,29 +373,34 @@ export function senderDomain(recipient: Recipient): string {
 export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk>): Promise<Recipients> {
   const { owner_id: ownerId } = await readRecord(db, ask.mailingId);
   const everybody = { ...ask, selection: { ...ask.selection, removed: [] } };
-  const { recipients, leftOut } = await findRecipients(db, everybody, ownerId);
+  const { recipients, leftOut, ofNobody } = await findRecipients(db, everybody, ownerId);
   const unticked = new Set(ask.selection.removed);
-  const byHand: LeftOutRow[] = recipients
-    .filter((row) => unticked.has(row.clientId))
-    .map(({ clientId, client }) => ({ clientId, client, why: 'taken out by hand', detail: '' }));
+  const isOut = ({ picks }: Recipient) => picks.every((id) => unticked.has(id));
+  const byHand = recipients.filter(isOut).map(({ clientId, client, picks }): LeftOutRow => ({
+    ...{ clientId, client, why: 'taken out by hand', detail: '', picks },
+  }));
   const groups = groupBy([...leftOut, ...byHand], (row) => row.why);
   return {
     total: recipients.length,
     ticked: recipients.length - byHand.length,
+    ofNobody,
     rows: recipients.slice(ask.offset, ask.offset + ask.limit).map((row) => ({
       key: row.key,
       clientId: row.clientId,
+      picks: row.picks,
       client: row.client,
       to: row.name,
       address: row.email,
       greeting: row.greeting,
       from: row.senderName,
       file: isLogged(ask.fileChoice) ? row.file : null,
-      ticked: !unticked.has(row.clientId),
+      ticked: !isOut(row),
     })),
     leftOut: [...groups].map(([why, rows]) => ({
       why,
-      clients: rows.map(({ clientId, client, detail }) => ({ id: clientId, name: client, detail })),
+      clients: rows.map(({ clientId, client, detail, picks = [] }) => ({
+        ...{ id: clientId, name: client, detail, picks },
+      })),
     })),
   };
 }

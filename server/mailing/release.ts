@@ -1,9 +1,9 @@
 import { randomUUID } from 'node:crypto';
 import type { z } from 'zod';
-import type { Release, StaffMember } from '../../contract/index.ts';
+import type { MailingDraft, Release, StaffMember } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import { transact, type Database } from '../foundation/database.ts';
+import { transact, type Database, type Transaction } from '../foundation/database.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
@@ -76,7 +76,7 @@ export async function releaseMailing(
     }));
     await insertAll(trx, 'dispatch', rows);
     // Why somebody got nothing is asked later.
-    const removed: number[] = await trx('client').whereIn('id', draft.selection.removed).pluck('id');
+    const removed = await clientsOf(trx, draft.selection);
     const byHand = removed.map((clientId) => ({
       clientId,
       why: 'taken out by hand',
@@ -107,6 +107,16 @@ export async function releaseMailing(
     });
     await noteChange(trx, 'mailings', 'mailing', [id]);
   });
+}
+
+/** The clients of those taken out by hand. */
+async function clientsOf(
+  trx: Transaction,
+  { subject, removed }: MailingDraft['selection'],
+): Promise<number[]> {
+  if (subject === 'client') return trx('client').whereIn('id', removed).pluck('id');
+  if (subject === 'file') return trx('file').whereIn('id', removed).distinct('client_id').pluck('client_id');
+  return trx('client_person').whereIn('person_id', removed).distinct('client_id').pluck('client_id');
 }
 
 /**

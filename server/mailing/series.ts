@@ -287,9 +287,15 @@ async function moveOn(
     { client_id: 'dispatch.client_id', person_id: 'dispatch.person_id' },
   );
   if (!due.length) return 0;
+  // Only these are asked about, where it is clients that are picked.
   const clients = [...new Set(due.flatMap(({ client_id }) => client_id ?? []))];
   const among = draft.selection.only;
-  const only = among ? clients.filter((client) => among.includes(client)) : clients;
+  const only =
+    draft.selection.subject !== 'client'
+      ? among
+      : among
+        ? clients.filter((client) => among.includes(client))
+        : clients;
   const { recipients, leftOut } = await findRecipients(
     trx,
     { ...draft, selection: { ...draft.selection, only } },

@@ -3,13 +3,14 @@ import { expect } from 'chai';
 import { simpleParser } from 'mailparser';
 import { DraftBegin, FrameSettings, type MailingDraft } from '../../contract/index.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
-import { select } from '../../server/foundation/rows.ts';
+import { countOf, select } from '../../server/foundation/rows.ts';
 import { readRaw } from '../../server/foundation/sources.ts';
 import { checkMailing, previewMailing, sendTest } from '../../server/mailing/checking.ts';
 import { enclose, listEnclosures, takeOff } from '../../server/mailing/enclosures.ts';
 import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
 import { viewMailing } from '../../server/mailing/view.ts';
-import { findRecipients, listSenders } from '../../server/mailing/recipients.ts';
+import { SELECTION_VERSION } from '../../core/selection/tree.ts';
+import { findRecipients, listRecipients, listSenders } from '../../server/mailing/recipients.ts';
 import { releaseMailing } from '../../server/mailing/release.ts';
 import { outgoing } from '../../server/parts.ts';
 import { readableBy } from '../../server/correspondence/access.ts';
@@ -362,6 +363,92 @@ describe('what a mailing carries, and from whom it comes', () => {
       why: 'lives with another recipient',
       detail: a!.client,
     });
+  });
+
+  it('goes to people who were picked, or to those with a role on picked files, logged where that is wanted', async () => {
+    const whole = { version: SELECTION_VERSION, past: false, of: [], added: [], removed: [] } as const;
+    const everybody: MailingDraft['selection'] = {
+      ...whole,
+      of: [],
+      added: [],
+      removed: [],
+      subject: 'person',
+    };
+    await firm.db('person').insert({ id: 900, first_name: 'Nobody', last_name: 'Knows' });
+    const all = await findRecipients(firm.db, mailingDraft({ selection: everybody }), MANAGER.id);
+    const tied = firm.db('client_person').select('person_id');
+    expect(all.ofNobody).to.equal(await countOf(firm.db('person').whereNotIn('id', tied)));
+    expect(all.recipients.length).to.be.greaterThan(10);
+    expect(new Set(all.recipients.map(({ email }) => email.toLowerCase())).size).to.equal(
+      all.recipients.length,
+    );
+    for (const { picks, personId } of all.recipients) expect(picks).to.deep.equal([personId]);
+    // One who takes no mailings for their client is written to all the same: they were picked themselves.
+    const quiet = all.recipients[0]!;
+    await firm.db('client_person').where({ person_id: quiet.personId }).update({ writes: 0 });
+    const again = await findRecipients(firm.db, mailingDraft({ selection: everybody }), MANAGER.id);
+    expect(again.recipients.map(({ key }) => key)).to.include(quiet.key);
+    await firm.db('client_person').where({ person_id: quiet.personId }).update({ writes: 1 });
+    // Two of the files of one client, with an agent on one of them.
+    const { client_id: clientId } = await one(
+      firm
+        .db('file')
+        .whereIn(
+          'client_id',
+          all.recipients.map((row) => row.clientId),
+        )
+        .whereNull('closed')
+        .groupBy('client_id')
+        .havingRaw('COUNT(*) > 1')
+        .first('client_id'),
+    );
+    const files: number[] = await firm
+      .db('file')
+      .where({ client_id: clientId })
+      .whereNull('closed')
+      .orderBy('opened', 'desc')
+      .orderBy('id', 'desc')
+      .pluck('id');
+    const agent = all.recipients.find((row) => row.clientId === clientId)!;
+    await firm.db('file_person').whereIn('file_id', files).delete();
+    await firm.db('file_person').insert({ file_id: files[1] ?? 0, person_id: agent.personId, role: 'Agent' });
+    const picked = { ...everybody, subject: 'file' as const, of: [], added: files.slice(0, 2) };
+    const none: MailingDraft['selection'] = {
+      ...picked,
+      of: [{ fact: 'file.number', test: { op: 'is', text: 'no such number' } }],
+    };
+    const draft = (roles: string[], fileChoice: 'general' | 'latest' = 'latest') =>
+      findRecipients(firm.db, mailingDraft({ selection: none, roles, fileChoice }), MANAGER.id);
+    const usual = await draft([]);
+    expect(usual.recipients.map((row) => [row.clientId, row.file.id, [...row.picks].sort()])).to.deep.equal([
+      [clientId, files[0], files.slice(0, 2).sort()],
+    ]);
+    expect((await draft([], 'general')).recipients[0]?.file.general).to.equal(true);
+    // An agent need be nobody of the client.
+    await firm
+      .db('client_person')
+      .where({ client_id: clientId, person_id: agent.personId })
+      .update({ client_id: again.recipients.find((row) => row.clientId !== clientId)!.clientId })
+      .catch(() => 0);
+    const agents = await draft(['Agent']);
+    expect(agents.recipients.map((row) => [row.personId, row.known.words['file.number']])).to.deep.equal([
+      [agent.personId, agents.recipients[0]?.file.number],
+    ]);
+    expect((await draft(['Solicitor'])).recipients).to.deep.equal([]);
+    // Taken out by hand, all that leads to the copy is, and is put back together.
+    const { id } = await begun({ selection: none, roles: ['Agent'] });
+    const ask = {
+      ...mailingDraft({ selection: { ...none, removed: files.slice(0, 2) }, roles: ['Agent'] }),
+      mailingId: id,
+      offset: 0,
+      limit: 50,
+    };
+    const shown = await listRecipients(firm.db, ask);
+    expect([shown.ticked, shown.total, shown.rows[0]?.ticked]).to.deep.equal([0, 1, false]);
+    expect(shown.leftOut[0]?.clients[0]?.picks).to.have.members(files.slice(0, 2));
+    const kept = await listRecipients(firm.db, { ...ask, selection: { ...none, removed: [files[0] ?? 0] } });
+    expect(kept.ticked).to.equal(1);
+    await firm.db('person').where({ id: 900 }).delete();
   });
 
   it('is tried by a colleague', async () => {

@@ -24,6 +24,7 @@ export const mailingDraft = (instead: Partial<MailingDraft> = {}): MailingDraft 
   senderId: null,
   answersId: null,
   eachOf: 'client',
+  roles: [],
   fileChoice: 'general',
   timing: AT_ONCE,
   optOut: true,

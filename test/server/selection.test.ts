@@ -836,7 +836,7 @@ describe('selections', () => {
     const ask = (topicId: number | null) =>
       listRecipients(firm.db, {
         ...{ mailingId: 1, topicId, selection: { ...selectionOf(), past: true } },
-        ...{ senderId: null, eachOf: 'client', fileChoice: 'general', offset: 0, limit: 200 },
+        ...{ senderId: null, eachOf: 'client', roles: [], fileChoice: 'general', offset: 0, limit: 200 },
       });
     const whole = await ask(null);
     const [first, second, third, fourth] = whole.rows;
@@ -911,6 +911,7 @@ describe('selections', () => {
       selection: { ...selectionOf(), removed: [first.client_id] },
       senderId: null,
       eachOf: 'client',
+      roles: [],
       fileChoice: 'general',
       offset: 0,
       limit: 200,

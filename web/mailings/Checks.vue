@@ -55,8 +55,8 @@ const missing = computed(() => [
 ]);
 
 const showCopy = (key: string) => void show(checks.value?.order.indexOf(key) ?? 0);
-function takeOut(clientId: number) {
-  workshop.draft?.selection.removed.push(clientId);
+function takeOut(picks: readonly number[]) {
+  workshop.draft?.selection.removed.push(...picks);
   void load();
 }
 async function test() {
@@ -160,7 +160,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
             @click="mending = row"
           >
             mend it…</button
-          ><span> · </span><button type="button" class="link" @click="takeOut(row.clientId)">take out</button>
+          ><span> · </span><button type="button" class="link" @click="takeOut(row.picks)">take out</button>
         </li>
         <li v-if="checks.own.length">
           <b class="look">Look</b> Changed by hand:

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue';
 import { z } from 'zod';
 import { MailingSender, Recipients } from '../../contract/index.ts';
 import { explain } from '../../core/selection/explain.ts';
-import type { Selection } from '../../core/selection/tree.ts';
+import { selectionOf, type Selection, type Subject } from '../../core/selection/tree.ts';
 import { send } from '../api.ts';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -16,6 +16,7 @@ import PagedTable from '../ui/PagedTable.vue';
 import { useLatest } from '../ui/latest.ts';
 import { useLoad } from '../ui/load.ts';
 import { LATER, useLive } from '../ui/live.ts';
+import { many } from '../words.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
@@ -31,9 +32,9 @@ const { choices } = useChoices();
 const { ask, asking: counting, problem } = useLatest();
 async function load() {
   if (!workshop.draft || !workshop.mailing) return;
-  const { selection, topicId, senderId, eachOf, fileChoice } = workshop.draft;
+  const { selection, topicId, senderId, eachOf, roles, fileChoice } = workshop.draft;
   const body = {
-    ...{ mailingId: workshop.mailing.id, selection, topicId, senderId, eachOf, fileChoice },
+    ...{ mailingId: workshop.mailing.id, selection, topicId, senderId, eachOf, roles, fileChoice },
     ...{ offset: offset.value, limit: LIMIT },
   };
   const answer = await ask(() => send('POST', Recipients, '/mailings/recipients', body));
@@ -48,6 +49,7 @@ watch(
     workshop.draft?.selection.past,
     workshop.draft?.fileChoice,
     workshop.draft?.eachOf,
+    workshop.draft?.roles,
   ],
   () => {
     offset.value = 0;
@@ -68,12 +70,22 @@ watch(
 void load();
 useLive({ records: true }, () => void load(), LATER);
 
-function tick(clientId: number, on: boolean) {
+function tick(picks: readonly number[], on: boolean) {
   if (!workshop.draft) return;
   const { selection } = workshop.draft;
-  const others = selection.removed.filter((id) => id !== clientId);
-  selection.removed = on ? others : [...others, clientId];
+  const others = selection.removed.filter((id) => !picks.includes(id));
+  selection.removed = on ? others : [...others, ...picks];
 }
+/** What is picked: lines about something else begin anew, and can be had back. */
+const subject = computed({
+  get: () => workshop.draft?.selection.subject ?? 'client',
+  set: (now: Subject) => begin({ ...selectionOf(), subject: now, past: false }),
+});
+const SUBJECTS = [
+  { value: 'client', title: 'clients' },
+  { value: 'person', title: 'people' },
+  { value: 'file', title: 'files' },
+];
 /** The lines that another selection took the place of. */
 const before = ref<Selection | null>(null);
 function begin(selection: Selection) {
@@ -97,12 +109,15 @@ const mailboxes = computed(() =>
 );
 const from = computed(() => [{ value: null, title: 'each client’s own adviser' }, ...mailboxes.value]);
 const answers = computed(() => [{ value: null, title: 'whoever it comes from' }, ...mailboxes.value]);
-const FILES = [
+const FILES = computed(() => [
   { value: 'general', title: 'their General file' },
-  { value: 'latest', title: 'their newest open file, else General' },
+  {
+    value: 'latest',
+    title: subject.value === 'file' ? 'the file it was picked by' : 'their newest open file, else General',
+  },
   { value: 'private', title: 'none: private to sender and releaser' },
   { value: 'nowhere', title: 'none: it is not logged' },
-];
+]);
 </script>
 
 <template>
@@ -110,10 +125,27 @@ const FILES = [
     <section class="who" aria-labelledby="who">
       <div class="line">
         <h2 id="who">Who should have this</h2>
-        <OpenKept subject="client" @open="begin" />
+        <OpenKept :subject="subject" @open="begin" />
         <button v-if="before" type="button" class="link" @click="takeBack">the lines as they were</button>
       </div>
-      <SelectionColumn v-model="workshop.draft.selection" />
+      <v-select v-model="subject" :items="SUBJECTS" label="Picked are" class="mt-2 mb-3" />
+      <SelectionColumn :key="subject" v-model="workshop.draft.selection" />
+      <p v-if="found?.ofNobody" class="quiet mt-2">
+        {{ many(found.ofNobody, 'person', 'people') }} of no client
+        {{ found.ofNobody === 1 ? 'is' : 'are' }} not written to: a mailing reaches clients.
+      </p>
+      <v-autocomplete
+        v-if="subject === 'file'"
+        v-model="workshop.draft.roles"
+        :items="choices?.roles ?? []"
+        label="To their people who are"
+        placeholder="whoever takes mailings for the client"
+        persistent-placeholder
+        multiple
+        chips
+        closable-chips
+        class="mt-4"
+      />
       <v-select
         v-model="workshop.draft.topicId"
         :items="choices?.topics ?? []"
@@ -131,7 +163,13 @@ const FILES = [
         label="Each copy is logged on"
         class="mt-4"
       />
-      <v-select v-model="workshop.draft.eachOf" :items="EACH" label="A copy goes to" class="mt-4" />
+      <v-select
+        v-if="subject !== 'person'"
+        v-model="workshop.draft.eachOf"
+        :items="EACH"
+        label="A copy goes to"
+        class="mt-4"
+      />
       <v-select v-model="workshop.draft.senderId" :items="from" label="It comes from" class="mt-4" />
       <v-select v-model="workshop.draft.answersId" :items="answers" label="Answers go to" class="mt-4" />
       <h2 class="mt-5 mb-2">Left out, and why</h2>
@@ -155,7 +193,7 @@ const FILES = [
               v-if="group.why === 'taken out by hand'"
               type="button"
               class="link"
-              @click="tick(client.id, true)"
+              @click="tick(client.picks, true)"
             >
               put back
             </button>
@@ -192,8 +230,8 @@ const FILES = [
             <input
               type="checkbox"
               :checked="row.ticked"
-              :aria-label="`${row.client} receives this`"
-              @change="tick(row.clientId, ($event.target as HTMLInputElement).checked)"
+              :aria-label="`${subject === 'person' ? `${row.to}, ${row.client},` : row.client} receives this`"
+              @change="tick(row.picks, ($event.target as HTMLInputElement).checked)"
             />
           </td>
           <td>

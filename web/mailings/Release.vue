@@ -53,11 +53,11 @@ async function load() {
   if (!workshop.draft || !workshop.mailing) return;
   try {
     await workshop.save();
-    const { selection, topicId, senderId, eachOf, fileChoice } = workshop.draft;
+    const { selection, topicId, senderId, eachOf, roles, fileChoice } = workshop.draft;
     const mailingId = workshop.mailing.id;
     [list.value, checks.value] = await Promise.all([
       send('POST', Recipients, '/mailings/recipients', {
-        ...{ mailingId, selection, topicId, senderId, eachOf, fileChoice },
+        ...{ mailingId, selection, topicId, senderId, eachOf, roles, fileChoice },
         limit: SHOWN,
       }),
       get(Checks, `/mailings/${mailingId}/checks`),

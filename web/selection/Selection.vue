@@ -302,7 +302,7 @@ async function leave() {
         </v-list>
       </v-menu>
       <v-btn
-        v-if="subject === 'client' && session.may('prepare mailings')"
+        v-if="session.may('prepare mailings')"
         color="primary"
         variant="flat"
         :disabled="!total"
