@@ -93,6 +93,13 @@ export async function accessible(page: Page, what: string): Promise<void> {
         .map(({ finished }) => finished.catch(() => undefined)),
     ),
   );
+  // The wheel scrolls lists, not the window, wherever there is the rail.
+  const beyond = await page.evaluate(() =>
+    document.querySelector('nav')
+      ? document.documentElement.scrollHeight - document.documentElement.clientHeight
+      : 0,
+  );
+  expect(beyond, `${what}: so far the window can be scrolled`).to.equal(0);
   await page.evaluate(axe.source);
   const violations = await page.evaluate(async (tags) => {
     const checker = (globalThis as unknown as { axe: typeof axe }).axe;

@@ -236,7 +236,7 @@ const FILES = computed(() => [
           </td>
           <td>
             <strong>{{ row.client }}</strong><span class="quiet address" :title="row.address">{{
-              row.address
+              subject === 'client' ? row.address : `${row.to}, ${row.address}`
             }}</span>
           </td>
           <td>
