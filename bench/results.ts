@@ -3,7 +3,9 @@ import { listAnswers, listDispatch, readResults } from '../server/mailing/result
 import { AT_ONCE, type StaffMember } from '../contract/index.ts';
 import { selectionOf } from '../core/selection/tree.ts';
 import { countOf } from '../server/foundation/rows.ts';
-import { layGround, line, result, seconds } from './ground.ts';
+import { layGround, line, result, seconds, type Ground } from './ground.ts';
+import { cancelOptedOut } from '../server/mailing/optOut.ts';
+import { addToSeries, advance, listSeries, viewSeries } from '../server/mailing/series.ts';
 
 const MAREN: StaffMember = {
   id: 1,
@@ -48,9 +50,10 @@ export async function benchResults(count = 10_000): Promise<void> {
     );
     // As after ten days: sent over the first, opened and followed since, some came back.
     await db.raw(
-      `INSERT INTO dispatch (kind, mailing_id, client_id, mailbox_id, to_name, to_address, message_id, facts, state,
+      `INSERT INTO dispatch (kind, mailing_id, client_id, person_id, mailbox_id, to_name, to_address, message_id, facts, state,
          next_at, sent_at, opened_at, followed_at, answer)
-       SELECT 'mailing', ?, client.id, 1, client.name, CONCAT('c', client.id, '@x.example'),
+       SELECT 'mailing', ?, client.id,
+         (SELECT MIN(person_id) FROM client_person WHERE client_id = client.id AND writes = 1), 1, client.name, CONCAT('c', client.id, '@x.example'),
          CONCAT('bench-', client.id, '@x.example'), '{"words":{}}', IF(client.id % 50 = 0, 'returned', 'sent'),
          UTC_TIMESTAMP(3), UTC_TIMESTAMP(3) - INTERVAL 10 DAY + INTERVAL client.id % 86400 SECOND,
          IF(client.id % 3 = 0, UTC_TIMESTAMP(3) - INTERVAL client.id % 864000 SECOND, NULL),
@@ -86,7 +89,35 @@ export async function benchResults(count = 10_000): Promise<void> {
     line('limit: the database merely counts what was sent', bare, copies);
     console.log(`${'the page, of 200 ms asked'.padEnd(58)} ${(1000 * whole).toFixed(0)} ms`);
     result('results', { copies, page: whole, figures, first, limit: bare, ratio: whole / bare });
+    await benchSeries(ground, id, copies, middle);
   } finally {
     await ground.close();
   }
+}
+
+/** A message that follows the mailing: what a look costs that finds nobody, and one that moves as many on as it may. */
+async function benchSeries(
+  { db, context }: Ground,
+  id: number,
+  copies: number,
+  middle: (work: () => Promise<unknown>) => Promise<number>,
+): Promise<void> {
+  const second = await addToSeries(db, MAREN, id);
+  await db('mailing').where({ id }).update({ state: 'finished', released_at: new Date() });
+  await db('mailing')
+    .where({ id: second })
+    .update({ state: 'going', released_at: new Date(), wait_days: 300 });
+  const idle = await middle(() => advance(context, second));
+  const out = await middle(() => cancelOptedOut(db));
+  await db('mailing').where({ id: second }).update({ wait_days: 1 });
+  const moving = await seconds(() => advance(context, second));
+  const moved = await countOf(db('dispatch').where({ mailing_id: second }));
+  const seen = await middle(() => viewSeries(db, { id, head_id: null }));
+  const people = await middle(() => listSeries(db, id, { offset: 0, limit: 100 }));
+  line('a look at a series in which nobody is due', idle, copies);
+  line('a look at what waits for those who opted out', out, copies);
+  line(`${moved} people moved on to their next message`, moving, moved);
+  line('how many stand where', seen, copies);
+  line('a page of who stands where', people, copies);
+  result('series', { copies, idle, out, moved, moving, seen, people });
 }

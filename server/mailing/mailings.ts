@@ -25,7 +25,8 @@ export const MAILING = 'mailing';
 /** A mailing with the tree of its selection, its owner's name and that of whoever handed it over. */
 export type MailingRecord = Rows['mailing'] & { selection: string; owner: string; handed: string | null };
 
-const NOTHING_WRITTEN: MailingDraft = {
+/** What a mailing begins with. */
+export const NOTHING_WRITTEN: MailingDraft = {
   name: 'New mailing',
   selection: {
     ...selectionOf({ fact: 'client.status', test: { op: 'one of', values: ['active'] } }),
@@ -67,9 +68,6 @@ const NOTHING_WRITTEN: MailingDraft = {
   counted: true,
   waitDays: null,
 };
-
-/** What a message begins with, before anything is written. */
-export const begun = (): MailingDraft => NOTHING_WRITTEN;
 
 function records(db: Knex) {
   return db('mailing')

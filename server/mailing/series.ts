@@ -10,9 +10,9 @@ import { fromJson, toJson } from '../foundation/json.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { countOf, groupBy, insertAll, select } from '../foundation/rows.ts';
 import {
-  begun,
   draftOf,
   MAILING,
+  NOTHING_WRITTEN,
   ownColumns,
   readRecord,
   sharedColumns,
@@ -129,7 +129,7 @@ export async function addToSeries(db: Knex, staff: StaffMember, id: number): Pro
     const first = draftOf(head);
     const step = (steps.at(-1)?.step ?? 1) + 1;
     const draft = {
-      ...begun(),
+      ...NOTHING_WRITTEN,
       name: `${first.name}, message ${step}`.slice(0, 200),
       subject: first.subject,
       framed: first.framed,
