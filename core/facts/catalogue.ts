@@ -132,12 +132,13 @@ export function fieldWords(
   return text ?? '';
 }
 
+// Made once: making one takes longer than a hundred uses of it.
+const FIGURES = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 2 });
+const MONEY = new Intl.NumberFormat('en-GB', { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+
 /** A sign such as £ stands before the figures, a word such as ha or EUR behind them. */
 function numberWords(number: number, unit: string, money: boolean): string {
-  const figures = new Intl.NumberFormat('en-GB', {
-    minimumFractionDigits: money ? 2 : 0,
-    maximumFractionDigits: 2,
-  }).format(number);
+  const figures = (money ? MONEY : FIGURES).format(number);
   if (!unit) return figures;
   return /\p{Sc}/u.test(unit) ? `${unit}${figures}` : `${figures} ${unit}`;
 }

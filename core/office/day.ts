@@ -42,14 +42,15 @@ function asDay(year: number, month: number, day: number): string | null {
   return date.toISOString().slice(0, 10);
 }
 
+// Made once: making one takes longer than a hundred uses of it.
+const IN_WORDS = new Intl.DateTimeFormat('en-GB', {
+  ...{ day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' },
+});
+
 /** A day as the office writes it: `3 May 2026`. */
 export function dayWords(day: string): string {
-  return new Date(`${day}T00:00:00Z`).toLocaleDateString('en-GB', {
-    day: 'numeric',
-    month: 'long',
-    year: 'numeric',
-    timeZone: 'UTC',
-  });
+  const at = new Date(`${day}T00:00:00Z`);
+  return Number.isNaN(at.getTime()) ? String(at) : IN_WORDS.format(at);
 }
 
 /**

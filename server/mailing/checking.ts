@@ -19,7 +19,7 @@ import { carriedBy, composeMessage, type Composed, type Envelope } from './compo
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
 import { ownCopiesOf, type OwnWords } from './ownCopies.ts';
-import { senderDomain, tickedRecipients, type Recipient } from './recipients.ts';
+import { findRecipient, senderDomain, tickedRecipients, type Recipient } from './recipients.ts';
 import { seriesOf } from './series.ts';
 import { draftOf, readRecord, type MailingRecord } from './mailings.ts';
 
@@ -247,8 +247,7 @@ export async function previewMailing(context: AppContext, id: number, key: strin
   const { db } = context;
   const record = await readRecord(db, id);
   const draft = draftOf(record);
-  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find((row) => row.key === key);
-  if (!recipient) throw notFound('That recipient');
+  const recipient = await findRecipient(db, draft, record.owner_id, key);
   const composed = await composeFor(context, id, draft, recipient, {
     name: recipient.name,
     address: recipient.email,
@@ -283,8 +282,7 @@ export async function sendTest(
   const { db } = context;
   const record = await readRecord(db, id);
   const draft = draftOf(record);
-  const recipient = (await tickedRecipients(db, draft, record.owner_id)).find((row) => row.key === key);
-  if (!recipient) throw notFound('That recipient');
+  const recipient = await findRecipient(db, draft, record.owner_id, key);
   const mailbox = await readMailbox(db, recipient.mailboxId);
   const reader = staffId ? await db('staff').where({ id: staffId, active: 1 }).first('name', 'email') : staff;
   if (!reader) throw notFound('That colleague');

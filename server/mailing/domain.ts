@@ -1,6 +1,9 @@
 import { Resolver } from 'node:dns/promises';
 import type { Knex } from 'knex';
 import { domainOf } from '../../core/address/address.ts';
+import { readHead } from '../../core/message/read.ts';
+import { readRaw } from '../foundation/sources.ts';
+import { likePattern } from '../foundation/rows.ts';
 import { findRecipients } from './recipients.ts';
 import { draftOf, readRecord } from './mailings.ts';
 
@@ -30,7 +33,9 @@ export async function domainRemarks(db: Knex, id: number): Promise<string[]> {
     const before = kept.get(domain);
     if (before && now - before.at < KEPT) return before.remarks;
     if (kept.size >= MOST_KEPT) kept.clear();
-    const read = remarksOn(domain, (name) => resolver.resolveTxt(name));
+    const read = keysOf(db, domain).then((keys) =>
+      remarksOn(domain, (name) => resolver.resolveTxt(name), keys),
+    );
     kept.set(domain, { at: now, remarks: read });
     return read;
   });
@@ -39,9 +44,14 @@ export async function domainRemarks(db: Knex, id: number): Promise<string[]> {
 
 /**
  * Whether a domain says who may send for it (SPF, RFC 7208) and what is to be done with what others send in its name
- * (DMARC, RFC 7489). Its signatures (DKIM) cannot be asked for without the name that the provider gave its key.
+ * (DMARC, RFC 7489), and whether the keys that its mail was signed with (DKIM, RFC 6376) stand there.
+ * @param keys names of those keys, as mail of ours bears them
  */
-export async function remarksOn(domain: string, read: ReadTexts): Promise<string[]> {
+export async function remarksOn(
+  domain: string,
+  read: ReadTexts,
+  keys: readonly string[] = [],
+): Promise<string[]> {
   if (RESERVED.test(domain)) return [];
   const [spf, dmarc] = await Promise.all([
     textsOf(domain, /^v=spf1(?: |$)/i, read),
@@ -62,7 +72,53 @@ export async function remarksOn(domain: string, read: ReadTexts): Promise<string
     found.push(
       `${domain} does not say what is to be done with mail that others send in its name (DMARC); large providers ask for it of whoever sends mailings.`,
     );
+  for (const key of keys) {
+    const texts = await textsOf(`${key}._domainkey.${domain}`, /(?:^|;)\s*p=/i, read);
+    if (texts?.length === 0)
+      found.push(
+        `Mail of ${domain} is signed with a key (DKIM, “${key}”) that stands nowhere in its DNS: its signatures count for nothing.`,
+      );
+    // A key without a value has been withdrawn (RFC 6376, 3.6.1).
+    else if (texts?.every((text) => /(?:^|;)\s*p=\s*(?:;|$)/i.test(text)))
+      found.push(`Mail of ${domain} is signed with a key (DKIM, “${key}”) that has been withdrawn.`);
+  }
   return found;
+}
+
+/** So many of the latest messages are looked through for those between colleagues, and so many of these are opened. */
+const LATEST = 5000;
+const OPENED = 20;
+/** RFC 6376, section 3.1: labels of letters, figures and hyphens. */
+const KEY_NAME = /^[a-z0-9](?:[a-z0-9._-]{0,61}[a-z0-9])?$/i;
+const MOST_KEYS = 4;
+
+/**
+ * Names of the keys that a domain's mail to colleagues, such as a test copy, was signed with. What we send bears no
+ * signature yet when it is put on record: its server adds that.
+ */
+export async function keysOf(db: Knex, domain: string): Promise<string[]> {
+  if (RESERVED.test(domain)) return [];
+  const rows = await db('message')
+    .where('id', '>', db('message').select(db.raw('COALESCE(MAX(id), 0) - ?', [LATEST])))
+    .where({ direction: 'internal' })
+    .where('from_address', 'like', `%@${likePattern(domain, false)}`)
+    .orderBy('id', 'desc')
+    .limit(OPENED)
+    .select('raw_hash');
+  const heads = await Promise.all(
+    rows.map(async ({ raw_hash }) => readHead(await readRaw(db, raw_hash), '')),
+  );
+  const found = heads.flatMap((read) => {
+    const tags = new Map(
+      (read.headers.get('dkim-signature') ?? '').split(';').map((tag): [string, string] => {
+        const at = tag.indexOf('=');
+        return [tag.slice(0, at).trim().toLowerCase(), tag.slice(at + 1).replace(/\s/g, '')];
+      }),
+    );
+    const key = tags.get('s') ?? '';
+    return tags.get('d')?.toLowerCase() === domain && KEY_NAME.test(key) ? [key] : [];
+  });
+  return [...new Set(found)].slice(0, MOST_KEYS);
 }
 
 /** @returns the texts of that beginning; null where the DNS did not answer */

@@ -17,6 +17,7 @@ import { asFileRef, readFiles, type FileRow } from '../records/files.ts';
 import { refuseBroken, runningNow } from '../selection/catalogue.ts';
 import { selected, type Selected } from '../selection/query.ts';
 import { readRecord } from './mailings.ts';
+import { notFound } from '../foundation/refusal.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { fromJson } from '../foundation/json.ts';
 import { countOf, groupBy, select } from '../foundation/rows.ts';
@@ -362,6 +363,25 @@ async function readAddressees(
 /** Whom a draft reaches, without those taken out by hand. @param ownerId whom `me` means in its selection */
 export async function tickedRecipients(db: Knex, draft: MailingDraft, ownerId: number): Promise<Recipient[]> {
   return (await findRecipients(db, draft, ownerId)).recipients;
+}
+
+/**
+ * One of those whom a draft reaches; where it picks clients, found without the others.
+ * @throws Refusal when it does not reach them
+ */
+export async function findRecipient(
+  db: Knex,
+  draft: MailingDraft,
+  ownerId: number,
+  key: string,
+): Promise<Recipient> {
+  const { selection } = draft;
+  const clientId = Number(key.split('-')[0]);
+  const only = (selection.only ?? [clientId]).filter((id) => id === clientId);
+  const narrowed = selection.subject === 'client' ? { ...draft, selection: { ...selection, only } } : draft;
+  const found = (await tickedRecipients(db, narrowed, ownerId)).find((row) => row.key === key);
+  if (!found) throw notFound('That recipient');
+  return found;
 }
 
 /** The domain a recipient's message comes from. */

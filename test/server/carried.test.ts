@@ -4,7 +4,8 @@ import { simpleParser } from 'mailparser';
 import { DraftBegin, FrameSettings, type MailingDraft } from '../../contract/index.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
 import { countOf, select } from '../../server/foundation/rows.ts';
-import { readRaw } from '../../server/foundation/sources.ts';
+import { packRaw, readRaw, storeRaw } from '../../server/foundation/sources.ts';
+import { keysOf } from '../../server/mailing/domain.ts';
 import { checkMailing, previewMailing, sendTest } from '../../server/mailing/checking.ts';
 import { enclose, listEnclosures, takeOff } from '../../server/mailing/enclosures.ts';
 import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
@@ -449,6 +450,38 @@ describe('what a mailing carries, and from whom it comes', () => {
     const kept = await listRecipients(firm.db, { ...ask, selection: { ...none, removed: [files[0] ?? 0] } });
     expect(kept.ticked).to.equal(1);
     await firm.db('person').where({ id: 900 }).delete();
+  });
+
+  it('knows the key that its mail is signed with from mail between colleagues (RFC 6376, 3.5)', async () => {
+    const signed = (domain: string, key: string) =>
+      Buffer.from(
+        [
+          `DKIM-Signature: v=1; a=rsa-sha256; c=relaxed/relaxed; d=${domain};`,
+          `\ts=${key}; h=from:to:subject; bh=abc; b=def`,
+          'From: Maren <maren@firm.co.uk>',
+          'To: Petra <petra@firm.co.uk>',
+          'Subject: A test copy',
+          'Message-ID: <signed@firm.co.uk>',
+          '',
+          'Words.',
+          '',
+        ].join('\r\n'),
+      );
+    const ids: number[] = await firm.db('message').orderBy('id', 'desc').limit(3).pluck('id');
+    for (const [at, source] of [
+      signed('firm.co.uk', 'mail2026'),
+      signed('provider.net', 'other'),
+      signed('firm.co.uk', 'a b/..'),
+    ].entries()) {
+      const packed = await packRaw(source);
+      await storeRaw(firm.db, [packed]);
+      await firm
+        .db('message')
+        .where({ id: ids[at] ?? 0 })
+        .update({ direction: 'internal', from_address: 'maren@firm.co.uk', raw_hash: packed.hash });
+    }
+    expect(await keysOf(firm.db, 'firm.co.uk')).to.deep.equal(['mail2026']);
+    expect(await keysOf(firm.db, 'elsewhere.co.uk')).to.deep.equal([]);
   });
 
   it('is tried by a colleague', async () => {

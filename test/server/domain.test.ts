@@ -34,6 +34,20 @@ describe('what a sending domain says of itself', () => {
     );
   });
 
+  it('is one where its mail is signed with a key that is not there, or was withdrawn (RFC 6376, 3.6.1, 3.6.2.1)', async () => {
+    const whole = { 'firm.co.uk': [SPF], '_dmarc.firm.co.uk': [DMARC] };
+    const remarks = async (texts: Record<string, string[]>) =>
+      (await remarksOn('firm.co.uk', dns({ ...whole, ...texts }), ['mail2026'])).join('\n');
+    const name = 'mail2026._domainkey.firm.co.uk';
+    expect(await remarks({ [name]: ['v=DKIM1; k=rsa; p=MIGfMA0GCSqGSIb3DQEBAQUAA4'] })).to.equal('');
+    expect(await remarks({ [name]: ['k=rsa; p=MIGfMA0GCSq'] })).to.equal('');
+    expect(await remarks({ [name]: ['v=DKIM1; p='] })).to.contain('withdrawn');
+    expect(await remarks({}))
+      .to.contain('stands nowhere')
+      .and.contain('“mail2026”');
+    expect(await remarksOn('firm.co.uk', dns({}, 'ETIMEOUT'), ['mail2026'])).to.deep.equal([]);
+  });
+
   it('is none where the DNS does not answer, or the domain is nobody’s (RFC 2606)', async () => {
     expect(await remarksOn('firm.co.uk', dns({}, 'ETIMEOUT'))).to.deep.equal([]);
     expect(await remarksOn('firm.co.uk', dns({}, 'ECONNREFUSED'))).to.deep.equal([]);
