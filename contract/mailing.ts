@@ -115,6 +115,8 @@ export const MailingRow = z.object({
   progress: MailingProgress,
   /** How many messages its series has; one for what is none. */
   messages: z.number(),
+  /** Whether messages that follow it are still under way. */
+  goesOn: z.boolean(),
 });
 export type MailingRow = z.infer<typeof MailingRow>;
 

@@ -8,6 +8,8 @@ export const TraceStep = z.object({ at: z.string(), words: z.string() });
 export const TracedMailing = z.object({
   id: z.number(),
   name: z.string(),
+  /** Whether it follows another in a series: people come to it later. */
+  follows: z.boolean(),
   releasedAt: z.string(),
   copies: z.array(
     z.object({

@@ -82,11 +82,18 @@ function records(db: Knex) {
     );
 }
 
+/** Whether messages that follow a mailing at hand are still under way. */
+export const GOES_ON = `((SELECT 1 FROM mailing other WHERE other.head_id = mailing.id
+  AND other.state IN ('going', 'paused') LIMIT 1) IS NOT NULL)`;
+
 /** A page of mailings, a series as one, with how far each is: what leaves first, then drafts, then what is over. */
 export async function listMailings(db: Knex, offset: number, limit: number): Promise<MailingRow[]> {
   const rows = await records(db)
     .whereNull('mailing.head_id')
-    .orderByRaw("FIELD(mailing.state, 'ready', 'going', 'paused', 'draft', 'finished', 'cancelled')")
+    .orderByRaw(
+      `FIELD(IF(mailing.state = 'finished' AND ${GOES_ON}, 'going', mailing.state),
+        'ready', 'going', 'paused', 'draft', 'finished', 'cancelled')`,
+    )
     .orderBy('mailing.saved_at', 'desc')
     .offset(offset)
     .limit(limit);
@@ -101,16 +108,24 @@ export async function listMailings(db: Knex, offset: number, limit: number): Pro
         rows.map((row) => row.id),
       )
       .groupBy('head_id'),
-    { head_id: 'mailing.head_id', count: db.raw<number>('COUNT(*)') },
+    {
+      head_id: 'mailing.head_id',
+      count: db.raw<number>('COUNT(*)'),
+      under_way: db.raw<number>("SUM(state IN ('going', 'paused'))"),
+    },
   );
-  const following = new Map(followers.map(({ head_id, count }) => [head_id, Number(count)]));
-  return rows.map((row) => asRow(row, progress.get(row.id), 1 + (following.get(row.id) ?? 0)));
+  const following = new Map(followers.map((row) => [row.head_id, row]));
+  return rows.map((row) => {
+    const { count = 0, under_way = 0 } = following.get(row.id) ?? {};
+    return asRow(row, progress.get(row.id), { messages: 1 + Number(count), goesOn: Number(under_way) > 0 });
+  });
 }
 
+/** A mailing as lists have it. */
 export function asRow(
   row: MailingRecord,
   progress: MailingProgress | undefined,
-  messages: number,
+  series: Pick<MailingRow, 'messages' | 'goesOn'>,
 ): MailingRow {
   return {
     id: row.id,
@@ -120,7 +135,7 @@ export function asRow(
     savedAt: row.saved_at.toISOString(),
     releasedAt: row.released_at?.toISOString() ?? null,
     progress: progress ?? emptyProgress(),
-    messages,
+    ...series,
   };
 }
 

@@ -169,7 +169,7 @@ async function write(
         .where({ id: asked.id })
         .whereNull('opted_out_at')
         .update({ opted_out_at: new Date() });
-    await cancelOptedOut(trx);
+    if (await cancelOptedOut(trx)) await noteChange(trx, 'mailings');
     const people: number[] = await trx('address').where({ email_key: key }).pluck('person_id');
     for (const id of people)
       await noteAudit(trx, {

@@ -1,7 +1,9 @@
 import type { Mailbox } from '../../core/address/address.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import type { OutgoingKind } from '../dispatch/port.ts';
+import { noteChange } from '../foundation/changes.ts';
 import type { AppContext } from '../foundation/context.ts';
+import { transact } from '../foundation/database.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { select } from '../foundation/rows.ts';
 import { countingOf } from './counting.ts';
@@ -36,7 +38,7 @@ export function outgoingMailings(context: AppContext): OutgoingKind {
   const lookAgain = async () => {
     if (Date.now() - lookedAt < LOOK_EVERY) return;
     lookedAt = Date.now();
-    await cancelOptedOut(context.db);
+    if (await cancelOptedOut(context.db)) await transact(context.db, (trx) => noteChange(trx, 'mailings'));
     await advanceAll(context);
   };
   return {

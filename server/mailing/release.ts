@@ -11,6 +11,7 @@ import { insertAll } from '../foundation/rows.ts';
 import { layOutFor, relay } from './timing.ts';
 import { draftOf, MAILING, readRecord } from './mailings.ts';
 import { followersOf, seriesOf } from './series.ts';
+import { refuseBroken } from '../selection/catalogue.ts';
 import { checkMailing } from './checking.ts';
 import { findRecipients, isLogged, senderDomain } from './recipients.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
@@ -195,6 +196,8 @@ export async function steerMailing(
       .forUpdate()
       .select('id', 'timing');
     if (!rows.length) throw new Refusal(409, 'The mailing is not in a state for that any more.');
+    // Whoever comes to its next message is picked by it again.
+    if (to === 'going' && series.length) await refuseBroken(trx, asked.owner_id, draftOf(asked).selection);
     for (const row of rows) {
       await trx('mailing').where({ id: row.id }).update({ state: to });
       // Its times have passed meanwhile: else all of it would leave at once.

@@ -5,7 +5,7 @@ import type { Page, SeriesPage, SeriesStep, StaffMember, Timing } from '../../co
 import { noteAudit } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import type { AppContext } from '../foundation/context.ts';
-import { transact, type Transaction } from '../foundation/database.ts';
+import { errorForLog, transact, type Transaction } from '../foundation/database.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { countOf, groupBy, insertAll, select } from '../foundation/rows.ts';
@@ -170,7 +170,23 @@ export async function advanceAll(context: AppContext): Promise<void> {
     .where({ state: 'going' })
     .orderBy(['head_id', 'step'])
     .pluck('id');
-  for (const id of going) await advance(context, id);
+  for (const id of going)
+    try {
+      await advance(context, id);
+    } catch (error) {
+      // What is wrong with one stops neither the others nor what else is to leave.
+      if (error instanceof Refusal) await hold(context, id, error.message);
+      else context.log.error({ error: errorForLog(error), mailing: id }, 'a series could not be moved on');
+    }
+}
+
+/** Pauses a message of a series that cannot go on as it is; going on is refused until that is put right. */
+async function hold({ db }: AppContext, id: number, why: string): Promise<void> {
+  await transact(db, async (trx) => {
+    if (!(await trx('mailing').where({ id, state: 'going' }).update({ state: 'paused' }))) return;
+    await noteAudit(trx, { staffId: null, action: 'paused', subject: 'mailing', id, after: { why } });
+    await noteChange(trx, 'mailings', 'mailing', [id]);
+  });
 }
 
 /**

@@ -45,7 +45,7 @@ export async function traceOf(
       .orderBy('id', 'desc')
       .offset(offset)
       .limit(limit)
-      .select('id', 'name', 'released_at'),
+      .select('id', 'name', 'head_id', 'released_at'),
   ]);
   return {
     client: client.name,
@@ -57,7 +57,9 @@ export async function traceOf(
     mailings: await howTheyWent(
       db,
       clientId,
-      mailings.map((row) => ({ id: row.id, name: row.name, releasedAt: row.released_at ?? new Date(0) })),
+      mailings.map(({ id, name, head_id, released_at }) => ({
+        ...{ id, name, follows: head_id !== null, releasedAt: released_at ?? new Date(0) },
+      })),
     ),
   };
 }
@@ -65,7 +67,7 @@ export async function traceOf(
 async function howTheyWent(
   db: Knex,
   clientId: number,
-  mailings: readonly { id: number; name: string; releasedAt: Date }[],
+  mailings: readonly { id: number; name: string; follows: boolean; releasedAt: Date }[],
 ): Promise<TracedMailing[]> {
   const ids = mailings.map(({ id }) => id);
   if (!ids.length) return [];
@@ -113,9 +115,10 @@ async function howTheyWent(
   const copiesOf = groupBy(copies, (row) => row.mailing_id ?? 0);
   const leftOf = groupBy(left, (row) => row.mailing_id);
   const reportsOf = groupBy(reports, (row) => row.dispatch_id);
-  return mailings.map(({ id, name, releasedAt }) => ({
+  return mailings.map(({ id, name, follows, releasedAt }) => ({
     id,
     name,
+    follows,
     releasedAt: releasedAt.toISOString(),
     copies: (copiesOf.get(id) ?? []).map((row) => ({
       id: row.id,

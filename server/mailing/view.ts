@@ -9,7 +9,10 @@ export async function viewMailing(db: Knex, id: number): Promise<MailingView> {
   const row = await readRecord(db, id);
   const [progress, series] = await Promise.all([progressOf(db, [id]), viewSeries(db, row)]);
   return {
-    ...asRow(row, progress.get(id), Math.max(1, series.length)),
+    ...asRow(row, progress.get(id), {
+      messages: Math.max(1, series.length),
+      goesOn: series.some(({ step, state }) => step > row.step && (state === 'going' || state === 'paused')),
+    }),
     draft: draftOf(row),
     version: row.version,
     testedAt: row.tested_at?.toISOString() ?? null,

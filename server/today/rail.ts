@@ -2,6 +2,7 @@ import type { Knex } from 'knex';
 import type { RailCounts, StaffMember } from '../../contract/index.ts';
 import { countOf } from '../foundation/rows.ts';
 import { waitingNow } from '../filing/sorting.ts';
+import { GOES_ON } from '../mailing/mailings.ts';
 import { mailboxStates } from '../mailbox/accounts/status.ts';
 import { unreadByBox } from '../mailbox/list/shown.ts';
 
@@ -14,7 +15,11 @@ const FIGURES: { [Name in keyof RailCounts]: (db: Knex, staff: StaffMember) => P
   },
   clients: (db) => countOf(db('client')),
   mailings: (db) =>
-    countOf(db('mailing').whereNull('head_id').whereIn('state', ['draft', 'ready', 'going', 'paused'])),
+    countOf(
+      db('mailing')
+        .whereNull('head_id')
+        .where((any) => any.whereIn('state', ['draft', 'ready', 'going', 'paused']).orWhereRaw(GOES_ON)),
+    ),
   dispatch: (db) => countOf(db('dispatch').whereIn('state', ['waiting', 'going', 'delayed'])),
   mailboxes: async (db) => {
     const mailboxes = await mailboxStates(db);

@@ -49,7 +49,7 @@ export async function readToday(db: Knex, staff: StaffMember): Promise<Today> {
     failing: mailboxes.filter((mailbox) => mailbox.state === 'failing'),
     mailboxes,
     today: { messages: (today?.received ?? 0) + (today?.sent ?? 0), filedAlone: today?.alone ?? 0 },
-    mailings: mailings.filter((mailing) => !['finished', 'cancelled'].includes(mailing.state)),
+    mailings: mailings.filter(({ goesOn, state }) => goesOn || !['finished', 'cancelled'].includes(state)),
     days,
     latest,
   };

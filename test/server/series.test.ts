@@ -6,7 +6,7 @@ import { addressKey } from '../../core/address/address.ts';
 import { checkMailing } from '../../server/mailing/checking.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing } from '../../server/mailing/mailings.ts';
 import { handOver, releaseMailing, steerMailing, takeBack } from '../../server/mailing/release.ts';
-import { addToSeries, advance, listSeries } from '../../server/mailing/series.ts';
+import { addToSeries, advance, advanceAll, listSeries } from '../../server/mailing/series.ts';
 import { viewMailing } from '../../server/mailing/view.ts';
 import { outgoing } from '../../server/parts.ts';
 import { mailingDraft, words } from './drafts.ts';
@@ -220,6 +220,32 @@ describe('a series of messages', () => {
     const after = await listSeries(firm.db, id, { offset: 0, limit: 100 });
     expect(after.rows.find((row) => row.clientId === next!.client_id)?.state).to.equal('had all');
     expect(after.total).to.equal(count);
+  });
+
+  it('that cannot go on is paused, says why when it is to, and holds nothing else up', async () => {
+    const { id, following } = await begun({}, 1);
+    const [second = 0] = following;
+    await release(id);
+    await goes(id);
+    await sentBefore(id, 9);
+    const rowOf = async (each: number) => one(firm.db('mailing').where({ id: each }).first());
+    expect((await listMailings(firm.db, 0, 50))[0]).to.deep.include({ id, goesOn: true, state: 'finished' });
+    // A field that the selection asks for is gone.
+    const { selection_id: tree } = await rowOf(id);
+    const kept = await one(firm.db('selection').where({ id: tree }).first('tree'));
+    const broken = { ...ACTIVE, of: [{ fact: 'field:9999', test: { op: 'empty' } }] };
+    await firm
+      .db('selection')
+      .where({ id: tree })
+      .update({ tree: JSON.stringify(broken) });
+    await advanceAll(firm.context);
+    expect((await rowOf(second)).state).to.equal('paused');
+    expect(await say(steerMailing(firm.context, MANAGER, second, 'going'))).to.not.equal('done');
+    await firm.db('selection').where({ id: tree }).update(kept);
+    expect(await say(steerMailing(firm.context, MANAGER, second, 'going'))).to.equal('done');
+    await advanceAll(firm.context);
+    expect((await copies(second)).length).to.be.greaterThan(5);
+    await firm.db('dispatch').where({ mailing_id: second }).update({ state: 'cancelled' });
   });
 
   it('keeps the pace of its first message, and is moved on by dispatch itself', async () => {

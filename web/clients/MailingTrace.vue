@@ -33,8 +33,11 @@ const REMEDIES: Record<string, string> = {
   'takes mailings by post': 'That is how they want it: on their record, under “How they are written to”.',
   'takes no mailings': 'That is how they want it: on their record, under “How they are written to”.',
 };
-const outcome = ({ copies, leftOut }: TracedMailing) =>
-  copies.length ? '' : leftOut.length ? 'left out' : 'not picked out by its lines';
+const outcome = ({ copies, leftOut, follows }: TracedMailing) => {
+  if (copies.length) return '';
+  if (leftOut.length) return follows ? 'left the series before it' : 'left out';
+  return follows ? 'has not come to it' : 'not picked out by its lines';
+};
 </script>
 
 <template>

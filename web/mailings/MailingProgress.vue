@@ -14,7 +14,8 @@ const words = computed(() => {
   const parts: string[] = [];
   if (props.mailing.messages > 1) parts.push(`A series of ${props.mailing.messages} messages`);
   if (state === 'paused') parts.push('Paused');
-  if (state === 'finished') parts.push('All gone');
+  if (state === 'finished')
+    parts.push(props.mailing.goesOn ? 'This one has gone, the series goes on' : 'All gone');
   if (state === 'cancelled') parts.push('Cancelled');
   if (progress.endsAt && state === 'going') parts.push(`Last one ${full(progress.endsAt)}`);
   if (count.value.delayed) parts.push(`${count.value.delayed} tried again later`);
