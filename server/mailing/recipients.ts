@@ -224,6 +224,8 @@ export async function findRecipients(
   ]);
   // People who were picked get a copy each.
   const eachOf = subject === 'person' ? 'person' : said;
+  // What a client is greeted by may name others: who was picked, or has a role on a file, is greeted by their own name.
+  const byName = subject === 'person' || (subject === 'file' && Boolean(roles?.length));
   const pickedOf = groupBy(picked, (file) => file.client_id);
   const filesOf = groupBy(files, (file) => file.client_id);
   const byId = new Map(clients.map((client) => [client.id, client]));
@@ -239,8 +241,8 @@ export async function findRecipients(
     clients.map((client) => ({
       id: client.id,
       name: client.name,
-      couple: client.kind === 'couple',
-      greeting: client.greeting,
+      couple: !byName && client.kind === 'couple',
+      greeting: byName ? null : client.greeting,
       addressees: people.get(client.id) ?? [],
       household: householdOf(client.postal),
       hasSender: senderOf(client) !== null,

@@ -390,6 +390,17 @@ describe('what a mailing carries, and from whom it comes', () => {
     const again = await findRecipients(firm.db, mailingDraft({ selection: everybody }), MANAGER.id);
     expect(again.recipients.map(({ key }) => key)).to.include(quiet.key);
     await firm.db('client_person').where({ person_id: quiet.personId }).update({ writes: 1 });
+    // A couple is greeted together; one of the two who was picked is not.
+    await firm.db('client').where({ id: quiet.clientId }).update({ greeting: 'Ada and Somebody' });
+    const named = await findRecipients(
+      firm.db,
+      mailingDraft({ selection: { ...everybody, only: [quiet.personId] } }),
+      MANAGER.id,
+    );
+    expect(named.recipients.map((row) => [row.greeting, row.known.words.greeting])).to.deep.equal([
+      [quiet.name.split(' ')[0], quiet.name.split(' ')[0]],
+    ]);
+    await firm.db('client').where({ id: quiet.clientId }).update({ greeting: null });
     // Two of the files of one client, with an agent on one of them.
     const { client_id: clientId } = await one(
       firm
