@@ -18,18 +18,10 @@ import { withPictures } from '../writing/pictures.ts';
 import { carriedBy, composeMessage, type Composed, type Envelope } from './compose.ts';
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
-import { ownCopiesOf, type OwnWords } from './ownCopies.ts';
+import { ownCopiesOf, wordsFor } from './ownCopies.ts';
 import { findRecipient, senderDomain, tickedRecipients, type Recipient } from './recipients.ts';
 import { seriesOf } from './series.ts';
 import { draftOf, readRecord, type MailingRecord } from './mailings.ts';
-
-/** What one recipient's copy says: its own words, where it has some, and the plain text made of them. */
-function wordsFor(
-  draft: MailingDraft,
-  own: OwnWords | undefined,
-): Pick<MailingDraft, 'subject' | 'body' | 'plain'> {
-  return own ? { ...own, plain: null } : draft;
-}
 
 async function labels(db: Knex): Promise<Map<string, string>> {
   return new Map((await factCatalogue(db)).map(({ key, label }) => [key, label]));

@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { OwnCopy, StaffMember } from '../../contract/index.ts';
+import type { MailingDraft, OwnCopy, StaffMember } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
@@ -26,6 +26,14 @@ export async function ownCopiesOf(db: Knex, mailingId: number): Promise<Map<stri
       },
     ]),
   );
+}
+
+/** What one recipient's copy says: its own words, where it has some, and the plain text made of them. */
+export function wordsFor(
+  draft: MailingDraft,
+  own: OwnWords | undefined,
+): Pick<MailingDraft, 'subject' | 'body' | 'plain'> {
+  return own ? { ...own, plain: null } : draft;
 }
 
 function named(mailingId: number, key: string) {

@@ -1,4 +1,3 @@
-import { randomUUID } from 'node:crypto';
 import type { z } from 'zod';
 import type { MailingDraft, Release, StaffMember } from '../../contract/index.ts';
 import { may } from '../../contract/rights.ts';
@@ -9,12 +8,13 @@ import { noteChange } from '../foundation/changes.ts';
 import { notAllowed, Refusal } from '../foundation/refusal.ts';
 import { insertAll } from '../foundation/rows.ts';
 import { layOutFor, relay } from './timing.ts';
-import { draftOf, MAILING, readRecord } from './mailings.ts';
+import { copyFor } from './copies.ts';
+import { draftOf, readRecord } from './mailings.ts';
 import { followersOf, seriesOf } from './series.ts';
 import { refuseBroken } from '../selection/catalogue.ts';
 import { checkMailing } from './checking.ts';
-import { findRecipients, isLogged, senderDomain } from './recipients.ts';
-import { fromJson, toJson } from '../foundation/json.ts';
+import { findRecipients } from './recipients.ts';
+import { fromJson } from '../foundation/json.ts';
 
 /**
  * Releases a mailing: fixes who gets it, each Message-ID, each recipient's facts and when each message leaves, and
@@ -62,19 +62,9 @@ export async function releaseMailing(
       );
     const mailboxes = recipients.map(({ mailboxId }) => mailboxId);
     const { times } = await layOutFor(context, trx, draft.timing, mailboxes, Date.now());
-    const rows = recipients.map((recipient, index) => ({
-      kind: MAILING,
-      mailing_id: id,
-      client_id: recipient.clientId,
-      person_id: recipient.personId,
-      mailbox_id: recipient.mailboxId,
-      file_id: isLogged(draft.fileChoice) ? recipient.file.id : null,
-      to_name: recipient.name,
-      to_address: recipient.email,
-      message_id: `${randomUUID()}@${senderDomain(recipient)}`,
-      facts: toJson('dispatch.facts', recipient.known),
-      next_at: new Date(times[index] ?? Date.now()),
-    }));
+    const rows = recipients.map((recipient, index) =>
+      copyFor(id, draft, recipient, new Date(times[index] ?? Date.now())),
+    );
     await insertAll(trx, 'dispatch', rows);
     // Why somebody got nothing is asked later.
     const removed = await clientsOf(trx, draft.selection);

@@ -1,24 +1,25 @@
-import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type { Page, SeriesPage, SeriesStep, StaffMember, Timing } from '../../contract/index.ts';
+import { renderMessage } from '../../core/merge/render.ts';
 import { noteAudit } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { errorForLog, transact, type Transaction } from '../foundation/database.ts';
-import { fromJson, toJson } from '../foundation/json.ts';
+import { fromJson } from '../foundation/json.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { countOf, groupBy, insertAll, select } from '../foundation/rows.ts';
+import { copyFor } from './copies.ts';
 import {
   draftOf,
-  MAILING,
   NOTHING_WRITTEN,
   ownColumns,
   readRecord,
   sharedColumns,
   type MailingRecord,
 } from './mailings.ts';
-import { findRecipients, isLogged, senderDomain } from './recipients.ts';
+import { ownCopiesOf, wordsFor } from './ownCopies.ts';
+import { findRecipients, type Recipient } from './recipients.ts';
 import { relay } from './timing.ts';
 
 /** A series has so many messages at most. */
@@ -30,6 +31,7 @@ const DAY = 24 * 3600_000;
 /** Whoever answered, in words. */
 const ANSWERED = 'answered';
 const FITS_NO_MORE = 'fits the selection no more';
+const GAP = 'a fact of its text is missing';
 
 /** The messages of a series in order, whichever of them is asked for; empty for what is none. */
 export async function seriesOf(db: Knex, { id, head_id }: { id: number; head_id: number | null }) {
@@ -273,6 +275,10 @@ async function leave(
   );
 }
 
+function hasGap({ subject, body, plain }: ReturnType<typeof wordsFor>, { known }: Recipient): boolean {
+  return renderMessage(subject, body, known, { plain }).missing.length > 0;
+}
+
 /** How many may be moved on now: as many as leave at one time, and no sooner than the next may. */
 function allowedNow(timing: Timing, advancedAt: Date | null): number {
   const since = Date.now() - (advancedAt?.getTime() ?? 0);
@@ -319,40 +325,24 @@ async function moveOn(
   );
   const reached = new Map(recipients.map((recipient) => [recipient.key, recipient]));
   const why = new Map(leftOut.map((row) => [row.clientId, row]));
-  const [going, leaving] = [due, due].map((rows, at) =>
-    rows.filter((row) => reached.has(`${row.client_id}-${row.person_id}`) === !at),
-  ) as [typeof due, typeof due];
-  await leave(
-    trx,
-    id,
-    leaving.map((row) => {
-      const left = why.get(row.client_id ?? 0);
-      return { ...row, why: left?.why ?? FITS_NO_MORE, detail: left?.detail ?? '' };
-    }),
-  );
+  const copies = await ownCopiesOf(trx, id);
+  const going: Recipient[] = [];
+  const leaving: Parameters<typeof leave>[2][number][] = [];
+  for (const row of due) {
+    const key = `${row.client_id}-${row.person_id}`;
+    const recipient = reached.get(key);
+    const left = why.get(row.client_id ?? 0);
+    if (!recipient) leaving.push({ ...row, why: left?.why ?? FITS_NO_MORE, detail: left?.detail ?? '' });
+    // What was there at the release may be gone since: nobody gets a message with a gap in it.
+    else if (hasGap(wordsFor(draft, copies.get(key)), recipient))
+      leaving.push({ ...row, why: GAP, detail: '' });
+    else going.push(recipient);
+  }
+  await leave(trx, id, leaving);
   await insertAll(
     trx,
     'dispatch',
-    going.flatMap((row) => {
-      const recipient = reached.get(`${row.client_id}-${row.person_id}`);
-      return recipient
-        ? [
-            {
-              kind: MAILING,
-              mailing_id: id,
-              client_id: recipient.clientId,
-              person_id: recipient.personId,
-              mailbox_id: recipient.mailboxId,
-              file_id: isLogged(draft.fileChoice) ? recipient.file.id : null,
-              to_name: recipient.name,
-              to_address: recipient.email,
-              message_id: `${randomUUID()}@${senderDomain(recipient)}`,
-              facts: toJson('dispatch.facts', recipient.known),
-              next_at: new Date(),
-            },
-          ]
-        : [];
-    }),
+    going.map((recipient) => copyFor(id, draft, recipient, new Date())),
     { ignore: true },
   );
   if (going.length) await relay(context, trx, id, fromJson('mailing.timing', record.timing));

@@ -209,16 +209,41 @@ describe('a series of messages', () => {
     expect((await viewMailing(firm.db, second)).state, 'everybody is through').to.equal('going');
     await advance(firm.context, second);
     expect((await viewMailing(firm.db, second)).state).to.equal('finished');
-    const [, next] = await firm.db('dispatch').where({ mailing_id: second, state: 'sent' }).orderBy('id');
+    const [, next, other] = await firm
+      .db('dispatch')
+      .where({ mailing_id: second, state: 'sent' })
+      .orderBy('id');
     const { rows } = await listSeries(firm.db, id, { offset: 0, limit: 100 });
     expect(rows.find((row) => row.clientId === next!.client_id)).to.deep.include({ state: 'waits', step: 3 });
+    // What its text says of somebody has gone since the release.
+    const gap = { type: 'mergeField', attrs: { field: 'client.service', fallback: '', format: '' } };
+    await firm
+      .db('mailing')
+      .where({ id: third })
+      .update({ body: JSON.stringify({ type: 'doc', content: [{ type: 'paragraph', content: [gap] }] }) });
+    await firm.db('client').update({ service: 'Project' });
+    await firm
+      .db('client')
+      .where({ id: next!.client_id ?? 0 })
+      .update({ service: null });
+    await firm
+      .db('dispatch')
+      .where({ id: next!.id })
+      .update({ sent_at: new Date(Date.now() - 30 * DAY) });
+    await advance(firm.context, third);
+    expect(await copies(third)).to.deep.equal([]);
+    const left = await listSeries(firm.db, id, { offset: 0, limit: 100 });
+    expect(left.rows.find((row) => row.clientId === next!.client_id)).to.deep.include({
+      state: 'left',
+      why: 'a fact of its text is missing',
+    });
     // Stopped, nobody comes to the third any more.
     await steerMailing(firm.context, MANAGER, third, 'cancelled');
     await sentBefore(second, 30);
     await advance(firm.context, third);
     expect(await copies(third)).to.deep.equal([]);
     const after = await listSeries(firm.db, id, { offset: 0, limit: 100 });
-    expect(after.rows.find((row) => row.clientId === next!.client_id)?.state).to.equal('had all');
+    expect(after.rows.find((row) => row.clientId === other!.client_id)?.state).to.equal('had all');
     expect(after.total).to.equal(count);
   });
 

@@ -1,0 +1,27 @@
+import { randomUUID } from 'node:crypto';
+import type { MailingDraft } from '../../contract/index.ts';
+import { toJson } from '../foundation/json.ts';
+import { MAILING } from './mailings.ts';
+import { isLogged, senderDomain, type Recipient } from './recipients.ts';
+
+/** The row of `dispatch` that one recipient's copy is, with its Message-ID and facts fixed. @param at when it is to leave */
+export function copyFor(
+  mailingId: number,
+  { fileChoice }: Pick<MailingDraft, 'fileChoice'>,
+  recipient: Recipient,
+  at: Date,
+) {
+  return {
+    kind: MAILING,
+    mailing_id: mailingId,
+    client_id: recipient.clientId,
+    person_id: recipient.personId,
+    mailbox_id: recipient.mailboxId,
+    file_id: isLogged(fileChoice) ? recipient.file.id : null,
+    to_name: recipient.name,
+    to_address: recipient.email,
+    message_id: `${randomUUID()}@${senderDomain(recipient)}`,
+    facts: toJson('dispatch.facts', recipient.known),
+    next_at: at,
+  };
+}
