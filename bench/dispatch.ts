@@ -73,6 +73,7 @@ export async function benchDispatch(count = 2000): Promise<void> {
       plain: null,
       framed: false,
       roles: [],
+      colleagues: null,
       waitDays: null,
       senderId: null,
       answersId: null,

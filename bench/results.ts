@@ -43,7 +43,7 @@ export async function benchResults(count = 10_000): Promise<void> {
         plain: null,
         framed: false,
         waitDays: null,
-        ...{ senderId: null, answersId: null, eachOf: 'client', roles: [], fileChoice: 'general' },
+        ...{ senderId: null, answersId: null, eachOf: 'client', roles: [], colleagues: null, fileChoice: 'general' },
         ...{ timing: AT_ONCE, optOut: true, counted: true },
       },
       1,

@@ -11,6 +11,10 @@ export type FileChoice = z.infer<typeof FileChoice>;
 export const MailingState = z.enum(['draft', 'ready', 'going', 'paused', 'finished', 'cancelled']);
 export type MailingState = z.infer<typeof MailingState>;
 
+/** Colleagues whom a mailing goes to: all, or these. */
+export const Colleagues = z.union([z.literal('all'), z.array(Id).max(500)]);
+export type Colleagues = z.infer<typeof Colleagues>;
+
 /** Who gets a copy: one person of each client, one of each household, or each person who takes mailings. */
 export const EachOf = z.enum(['client', 'household', 'person']);
 export type EachOf = z.infer<typeof EachOf>;
@@ -34,6 +38,8 @@ export const MailingDraft = z.object({
   eachOf: EachOf,
   /** Where files are picked: to their people with one of these roles; to those who take mailings when none. */
   roles: z.array(z.string().max(80)).max(20),
+  /** Colleagues, in the place of those of the selection; null: it goes to clients. */
+  colleagues: Colleagues.nullable(),
   fileChoice: FileChoice,
   /** Of a message that follows another in a series: so many days behind it. */
   waitDays: z.number().int().min(1, 'At least a day.').max(365, 'At most a year.').nullable(),
@@ -131,14 +137,15 @@ export const MailingView = MailingRow.extend({
 });
 export type MailingView = z.infer<typeof MailingView>;
 
-/** Names a copy before it is released: the client, and the person it is addressed to. */
+/** Names a copy before it is released: the client, and the person it is addressed to; 0 and the colleague. */
 export const RecipientKey = z.string().regex(/^\d{1,10}-\d{1,10}$/);
 
 export const RecipientRow = z.object({
   /** Of this copy among the mailing's. */
   key: RecipientKey,
+  /** 0 of a colleague. */
   clientId: z.number(),
-  /** Of the selection's subject: what is taken out to leave this copy out. */
+  /** Of the selection's subject, or the colleague: what is taken out to leave this copy out. */
   picks: z.array(z.number()),
   client: z.string(),
   to: z.string(),
@@ -184,6 +191,7 @@ export const RecipientsAsk = Page.extend({
     senderId: true,
     eachOf: true,
     roles: true,
+    colleagues: true,
     fileChoice: true,
   }).shape,
 });
@@ -251,7 +259,13 @@ export const Checks = z.object({
 export type Checks = z.infer<typeof Checks>;
 
 /** What goes with every copy. */
-export const MailingEnclosure = z.object({ id: z.number(), filename: z.string(), size: z.number() });
+export const MailingEnclosure = z.object({
+  id: z.number(),
+  filename: z.string(),
+  size: z.number(),
+  /** The cupboard holds a newer one of it. */
+  newer: z.boolean(),
+});
 export type MailingEnclosure = z.infer<typeof MailingEnclosure>;
 
 /** A mailbox that mailings may come from, or answers go to: verified, and its owner's or the office's. */
@@ -282,4 +296,10 @@ export const MailingBegin = z.object({
   selection: MailingDraft.shape.selection.optional(),
 });
 export type MailingBegin = z.output<typeof MailingBegin>;
+/** At which step somebody is; null: not there any more. */
+export const PresenceTold = z.object({ step: z.string().max(20).nullable() });
+/** Colleagues who are at the same mailing now. */
+export const Presence = z.array(z.object({ name: z.string(), step: z.string() }));
+export type Presence = z.infer<typeof Presence>;
+
 export const MailingSteer = z.object({ to: z.enum(['paused', 'going', 'cancelled']) });

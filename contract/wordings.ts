@@ -1,8 +1,9 @@
 import { z } from 'zod';
 import { Id, Page } from './common.ts';
 import { Doc } from './document.ts';
+import { EnclosureNamed } from './writing.ts';
 
-export const WordingKind = z.enum(['template', 'paragraph', 'article', 'note']);
+export const WordingKind = z.enum(['template', 'paragraph', 'article', 'note', 'enclosure']);
 export type WordingKind = z.infer<typeof WordingKind>;
 
 /** What a template may serve by default. */
@@ -29,6 +30,8 @@ export const Wording = z.object({
   /** What is missing stands in square brackets. */
   body: Doc,
   missing: z.array(z.string()),
+  /** Kept enclosures that go with it. */
+  enclosures: z.array(z.object({ id: z.number(), filename: z.string() })),
 });
 export type Wording = z.infer<typeof Wording>;
 
@@ -47,11 +50,24 @@ export const WordingDraft = z.object({
   occasion: Occasion.nullable().default(null),
   subject: Doc.default({ type: 'doc', content: [{ type: 'paragraph' }] }),
   body: Doc,
+  /** Of a template: the kept enclosures that go with it. */
+  enclosureIds: z.array(Id).max(20, 'At most 20 enclosures.').default([]),
 });
 export type WordingDraft = z.output<typeof WordingDraft>;
 
 /** Saving names the version it was made from, so that two people never overwrite each other unseen. */
 export const WordingSave = WordingDraft.extend({ version: z.number().int() });
+
+/** What a kept enclosure holds. */
+export const Enclosed = z.object({ filename: z.string(), size: z.number() });
+export type Enclosed = z.infer<typeof Enclosed>;
+
+/** A newer content in the place of what an enclosure holds, or one of its earlier ones again. */
+export const ContentNamed = EnclosureNamed.extend({ version: z.coerce.number().int() });
+export const ContentBack = z.object({ version: z.number().int(), to: z.number().int() });
+
+/** Kept enclosures to be put into a message. */
+export const PutEnclosures = z.object({ wordingIds: z.array(Id).min(1).max(20) });
 
 /** One of the cupboard, as it is kept. */
 export const KeptWording = WordingDraft.extend({
@@ -61,6 +77,8 @@ export const KeptWording = WordingDraft.extend({
   /** Whether the person may change it. */
   mine: z.boolean(),
   changedAt: z.string().nullable(),
+  /** Of an enclosure; else null. */
+  enclosed: Enclosed.nullable(),
 });
 export type KeptWording = z.output<typeof KeptWording>;
 
@@ -76,6 +94,7 @@ export const WordingsPage = z.object({
       occasion: true,
       keeper: true,
       changedAt: true,
+      enclosed: true,
     }),
   ),
   total: z.number(),
@@ -95,6 +114,7 @@ export const WordingVersion = z.object({
   by: z.string().nullable(),
   subject: Doc,
   body: Doc,
+  enclosed: Enclosed.nullable(),
 });
 export type WordingVersion = z.infer<typeof WordingVersion>;
 

@@ -19,6 +19,7 @@ export const CLAIMED = [
   'draft_id',
   'client_id',
   'person_id',
+  'staff_id',
   'mailbox_id',
   'to_name',
   'to_address',

@@ -5,6 +5,7 @@ import { Doc, DocNodeSchema } from '../../contract/document.ts';
 import { MessageState } from '../../contract/correspondence.ts';
 import { Evidence, Likelihood, SortingGroup } from '../../contract/filing.ts';
 import { ImportColumns } from '../../contract/import.ts';
+import { Colleagues } from '../../contract/mailing.ts';
 import { Selection } from '../../contract/selection.ts';
 import { Timing } from '../../contract/timing.ts';
 
@@ -75,6 +76,7 @@ const COLUMNS = {
   'record_merge.changes': z.array(RowChange),
   'mailing.subject': DocNodeSchema,
   'mailing.roles': z.array(z.string()),
+  'mailing.colleagues': Colleagues,
   'mailing_own_copy.subject': DocNodeSchema,
   'mailing_own_copy.body': DocNodeSchema,
   'mailing.body': DocNodeSchema,

@@ -31,6 +31,7 @@ import * as newsletter from './migrations/0027_newsletter.ts';
 import * as series from './migrations/0028_series.ts';
 import * as ownCopies from './migrations/0029_own_copies.ts';
 import * as roles from './migrations/0030_roles.ts';
+import * as keptEnclosures from './migrations/0031_kept_enclosures.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -63,6 +64,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0028_series': series,
   '0029_own_copies': ownCopies,
   '0030_roles': roles,
+  '0031_kept_enclosures': keptEnclosures,
 };
 
 /** Whether migrations are still to be carried out. */

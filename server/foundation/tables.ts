@@ -114,6 +114,7 @@ export interface Rows {
     draft_id: number | null;
     client_id: number | null;
     person_id: number | null;
+    staff_id: number | null;
     mailbox_id: number;
     file_id: number | null;
     to_name: string;
@@ -385,6 +386,7 @@ export interface Rows {
     answers_id: number | null;
     each_of: 'client' | 'household' | 'person';
     roles: string;
+    colleagues: string | null;
     selection_id: number;
     subject: string;
     body: string;
@@ -411,6 +413,7 @@ export interface Rows {
     filename: string;
     mime_type: string;
     hash: Buffer;
+    wording_id: number | null;
   };
   mailing_left_out: {
     id: number;
@@ -429,6 +432,12 @@ export interface Rows {
     body: string;
     changed_at: Date;
     changed_by: number;
+  };
+  mailing_presence: {
+    mailing_id: number;
+    staff_id: number;
+    step: string;
+    seen_at: Date;
   };
   mail_change: {
     id: number;
@@ -768,7 +777,7 @@ export interface Rows {
   };
   wording: {
     id: number;
-    kind: 'template' | 'paragraph' | 'note' | 'article';
+    kind: 'template' | 'paragraph' | 'note' | 'article' | 'enclosure';
     name: string;
     description: string;
     subject: string;
@@ -786,6 +795,13 @@ export interface Rows {
       | null;
     version: number;
     changed_at: Date | null;
+    filename: string | null;
+    mime_type: string | null;
+    hash: Buffer | null;
+  };
+  wording_enclosure: {
+    wording_id: number;
+    enclosure_id: number;
   };
   wording_version: {
     wording_id: number;
@@ -795,6 +811,9 @@ export interface Rows {
     body: string;
     changed_at: Date;
     changed_by: number | null;
+    filename: string | null;
+    mime_type: string | null;
+    hash: Buffer | null;
   };
 }
 
@@ -844,6 +863,7 @@ declare module 'knex/types/tables.js' {
     mailing_enclosure: Knex.CompositeTableType<Rows['mailing_enclosure'], Written<Rows['mailing_enclosure']>>;
     mailing_left_out: Knex.CompositeTableType<Rows['mailing_left_out'], Written<Rows['mailing_left_out']>>;
     mailing_own_copy: Knex.CompositeTableType<Rows['mailing_own_copy'], Written<Rows['mailing_own_copy']>>;
+    mailing_presence: Knex.CompositeTableType<Rows['mailing_presence'], Written<Rows['mailing_presence']>>;
     mail_change: Knex.CompositeTableType<Rows['mail_change'], Written<Rows['mail_change']>>;
     mail_undone: Knex.CompositeTableType<Rows['mail_undone'], Written<Rows['mail_undone']>>;
     many_change: Knex.CompositeTableType<Rows['many_change'], Written<Rows['many_change']>>;
@@ -888,6 +908,7 @@ declare module 'knex/types/tables.js' {
     topic_opt_out: Knex.CompositeTableType<Rows['topic_opt_out'], Written<Rows['topic_opt_out']>>;
     turn: Knex.CompositeTableType<Rows['turn'], Written<Rows['turn']>>;
     wording: Knex.CompositeTableType<Rows['wording'], Written<Rows['wording']>>;
+    wording_enclosure: Knex.CompositeTableType<Rows['wording_enclosure'], Written<Rows['wording_enclosure']>>;
     wording_version: Knex.CompositeTableType<Rows['wording_version'], Written<Rows['wording_version']>>;
   }
 }

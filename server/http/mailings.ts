@@ -23,8 +23,11 @@ import {
   OwnCopy,
   OwnCopyChange,
   Page,
+  Presence,
+  PresenceTold,
   Preview,
   PreviewAsk,
+  PutEnclosures,
   RecipientKey,
   Recipients,
   RecipientsAsk,
@@ -44,8 +47,16 @@ import { changeCopy, dropCopy, readCopy } from '../mailing/ownCopies.ts';
 import { viewMailing } from '../mailing/view.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { domainRemarks } from '../mailing/domain.ts';
-import { enclose, listEnclosures, takeOff } from '../mailing/enclosures.ts';
-import { listRecipients, listSenders } from '../mailing/recipients.ts';
+import {
+  enclose,
+  encloseKeptWithAll,
+  listEnclosures,
+  renewEnclosure,
+  takeOff,
+} from '../mailing/enclosures.ts';
+import { tellPresence } from '../mailing/presence.ts';
+import { listRecipients } from '../mailing/recipients.ts';
+import { listSenders } from '../mailing/senders.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { download } from './download.ts';
 import { only, reply, staffOf } from './guard.ts';
@@ -147,6 +158,19 @@ export function mailingRoutes(context: AppContext): Router {
       res.status(204).end();
     },
   );
+  router.post('/mailings/:id/enclosures/kept', writers, async (req, res) => {
+    const { wordingIds } = PutEnclosures.parse(req.body);
+    await encloseKeptWithAll(db, staffOf(res), Id.parse(req.params.id), wordingIds);
+    res.status(204).end();
+  });
+  router.post('/mailings/:id/enclosures/:enclosure/renew', writers, async (req, res) => {
+    await renewEnclosure(db, staffOf(res), Id.parse(req.params.id), Id.parse(req.params.enclosure));
+    res.status(204).end();
+  });
+  router.post('/mailings/:id/presence', writers, async (req, res) => {
+    const { step } = PresenceTold.parse(req.body);
+    reply(res, Presence, await tellPresence(db, staffOf(res), Id.parse(req.params.id), step));
+  });
   router.delete('/mailings/:id/enclosures/:enclosure', writers, async (req, res) => {
     await takeOff(db, Id.parse(req.params.id), Id.parse(req.params.enclosure));
     res.status(204).end();

@@ -1,6 +1,8 @@
 import express, { Router } from 'express';
 import { z } from 'zod';
 import {
+  ContentBack,
+  ContentNamed,
   Correspondent,
   DraftBegin,
   DraftRow,
@@ -21,6 +23,7 @@ import {
   OfFile,
   PictureKept,
   PeopleQuery,
+  PutEnclosures,
   Wording,
   CupboardQuery,
   KeptWording,
@@ -48,7 +51,15 @@ import {
 import { checkDraft } from '../writing/checks.ts';
 import { keepPicture, readPicture } from '../writing/pictures.ts';
 import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
-import { factsOfFile, listWordings } from '../writing/facts.ts';
+import { factsOfFile } from '../writing/facts.ts';
+import { listWordings } from '../writing/offered.ts';
+import {
+  bringContentBack,
+  encloseKept,
+  keepEnclosure,
+  readContent,
+  replaceContent,
+} from '../writing/keptEnclosures.ts';
 import {
   dropWording,
   keepWording,
@@ -60,6 +71,7 @@ import {
 } from '../writing/cupboard.ts';
 import { tryFrame } from '../writing/frame.ts';
 import { findCorrespondents } from '../writing/people.ts';
+import { download } from './download.ts';
 import { only, reply, staffOf } from './guard.ts';
 
 /** Writing single messages: drafts, what goes into them, and sending them off. */
@@ -124,6 +136,11 @@ export function writingRoutes(context: AppContext): Router {
     await enclosureFromMessage(db, staffOf(res).id, Id.parse(req.params.id), messageId, index);
     res.status(204).end();
   });
+  router.post('/drafts/:id/enclosures/kept', writers, async (req, res) => {
+    const { wordingIds } = PutEnclosures.parse(req.body);
+    await encloseKept(db, staffOf(res), Id.parse(req.params.id), wordingIds);
+    res.status(204).end();
+  });
   router.delete('/drafts/:id/enclosures/:enclosure', writers, async (req, res) => {
     await dropEnclosure(db, staffOf(res).id, Id.parse(req.params.id), Id.parse(req.params.enclosure));
     res.status(204).end();
@@ -161,6 +178,35 @@ export function writingRoutes(context: AppContext): Router {
   router.get('/wordings/kept/:id/versions', async (req, res) =>
     reply(res, z.array(WordingVersion), await listVersions(db, staffOf(res), Id.parse(req.params.id))),
   );
+  const bytes = express.raw({ type: () => true, limit: '11mb' });
+  const handed = (query: z.output<typeof EnclosureNamed>, body: unknown) => ({
+    ...query,
+    content: Buffer.isBuffer(body) ? body : Buffer.alloc(0),
+  });
+  router.get('/wordings/kept/:id/content', async (req, res) => {
+    const held = await readContent(db, staffOf(res), Id.parse(req.params.id), null);
+    download(res, held.filename, held.type, held.content);
+  });
+  router.get('/wordings/kept/:id/versions/:version/content', async (req, res) => {
+    const version = Id.parse(req.params.version);
+    const held = await readContent(db, staffOf(res), Id.parse(req.params.id), version);
+    download(res, held.filename, held.type, held.content);
+  });
+  router.post('/wordings/enclosures', keepers, bytes, async (req, res) => {
+    const file = handed(EnclosureNamed.parse(req.query), req.body);
+    reply(res, Made, { id: await keepEnclosure(db, staffOf(res), file) });
+  });
+  router.post('/wordings/:id/content', keepers, bytes, async (req, res) => {
+    const { version, ...named } = ContentNamed.parse(req.query);
+    const file = handed(named, req.body);
+    const now = await replaceContent(db, staffOf(res), Id.parse(req.params.id), version, file);
+    reply(res, MailingSaved, { version: now });
+  });
+  router.post('/wordings/:id/content/back', keepers, async (req, res) => {
+    const { version, to } = ContentBack.parse(req.body);
+    const now = await bringContentBack(db, staffOf(res), Id.parse(req.params.id), version, to);
+    reply(res, MailingSaved, { version: now });
+  });
   router.post('/wordings/frame', only('run the office'), async (req, res) =>
     reply(res, FrameLook, await tryFrame(db, FrameSettings.parse(req.body))),
   );

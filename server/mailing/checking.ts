@@ -15,6 +15,7 @@ import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { withPictures } from '../writing/pictures.ts';
+import { listEnclosures } from './enclosures.ts';
 import { carriedBy, composeMessage, type Composed, type Envelope } from './compose.ts';
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
@@ -61,6 +62,8 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     ...(subjects.has('') ? ['The subject is empty.'] : []),
     ...(empty ? ['Nothing is written yet.'] : []),
   ];
+  if (draft.colleagues && (await seriesOf(db, record)).length)
+    problems.push('A series goes to clients. Write to colleagues with a mailing of its own.');
   if (record.head_id === null) problems.push(...(await problemsOfSeries(db, record)));
   const [first] = recipients;
   const remarks = first ? await remarksOn(db, id, draft, first, recipients) : [];
@@ -120,6 +123,7 @@ async function remarksOn(
     (kept: string) => renderMessage(fromJson('mailing.subject', kept), draft.body, first.known).subject,
   );
   const carried = attachments.reduce((sum, { content }) => sum + content.length, 0);
+  const toClients = draft.colleagues === null;
   const found = messageRemarks({
     subject,
     text,
@@ -129,9 +133,11 @@ async function remarksOn(
     // Bytes travel as letters: three as four (RFC 2045, 6.8).
     bytes: html.length + text.length + Math.ceil((carried * 4) / 3),
     copies: recipients.length,
-    topic: draft.topicId !== null,
-    optOut: draft.optOut,
+    topic: toClients && draft.topicId !== null,
+    optOut: toClients && draft.optOut,
   });
+  const newer = (await listEnclosures(db, id)).filter((each) => each.newer);
+  found.push(...newer.map(({ filename }) => `A newer “${filename}” lies in the cupboard.`));
   const names = attachments.flatMap(({ filename, cid }) => (cid ? [] : filename));
   found.push(...(await strangersFiles(db, draft, names, recipients)));
   const ids = recipients.map(({ clientId }) => clientId);
@@ -151,7 +157,7 @@ async function remarksOn(
     found.push(
       `${lately === 1 ? 'One of them has' : `${lately} of them have`} had another mailing within the last ${LATELY_DAYS} days.`,
     );
-  if (draft.optOut && !(await readFirm(db)).webAddress)
+  if (toClients && draft.optOut && !(await readFirm(db)).webAddress)
     found.push(
       'Who opts out has to write to you: the office’s address on the web stands in no setting yet, so there is no page for it.',
     );
@@ -211,9 +217,10 @@ async function composeFor(
 ): Promise<Composed & Pick<Envelope, 'attachments'> & { own: boolean }> {
   const topic = draft.topicId ? await db('topic').where({ id: draft.topicId }).first('name') : undefined;
   const firm = await readFirm(db);
-  const optOut = draft.optOut
-    ? optOutWay(config.key, firm, topic?.name ?? null, recipient.senderEmail, NOBODY)
-    : null;
+  const optOut =
+    draft.optOut && recipient.staffId === null
+      ? optOutWay(config.key, firm, topic?.name ?? null, recipient.senderEmail, NOBODY)
+      : null;
   const own = (await ownCopiesOf(db, id)).get(recipient.key);
   const words = wordsFor(draft, own);
   const carried = await carriedBy(db, id, { ...draft, body: words.body });

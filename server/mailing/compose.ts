@@ -11,7 +11,7 @@ import type { MessageParts } from '../reading/build.ts';
 import { buildBeside } from '../reading/pool.ts';
 import { picturesFor } from '../writing/pictures.ts';
 import { enclosuresFor } from './enclosures.ts';
-import { listSenders } from './recipients.ts';
+import { listSenders } from './senders.ts';
 import type { OptOutWay } from './optOut.ts';
 import type { MissingValue } from '../../core/merge/fill.ts';
 import { renderMessage } from '../../core/merge/render.ts';

@@ -14,10 +14,11 @@ export function copyFor(
   return {
     kind: MAILING,
     mailing_id: mailingId,
-    client_id: recipient.clientId,
-    person_id: recipient.personId,
+    ...(recipient.staffId === null
+      ? { client_id: recipient.clientId, person_id: recipient.personId, staff_id: null }
+      : { client_id: null, person_id: null, staff_id: recipient.staffId }),
     mailbox_id: recipient.mailboxId,
-    file_id: isLogged(fileChoice) ? recipient.file.id : null,
+    file_id: isLogged(fileChoice) ? (recipient.file?.id ?? null) : null,
     to_name: recipient.name,
     to_address: recipient.email,
     message_id: `${randomUUID()}@${senderDomain(recipient)}`,

@@ -62,6 +62,7 @@ export const NOTHING_WRITTEN: MailingDraft = {
   answersId: null,
   eachOf: 'client',
   roles: [],
+  colleagues: null,
   fileChoice: 'general',
   timing: AT_ONCE,
   optOut: true,
@@ -160,6 +161,7 @@ export function draftOf(row: MailingRecord): MailingDraft {
     answersId: row.answers_id,
     eachOf: row.each_of,
     roles: fromJson('mailing.roles', row.roles),
+    colleagues: row.colleagues === null ? null : fromJson('mailing.colleagues', row.colleagues),
     fileChoice: row.file_choice,
     timing: fromJson('mailing.timing', row.timing),
     optOut: Boolean(row.opt_out),
@@ -191,7 +193,9 @@ export function sharedColumns(draft: MailingDraft) {
     answers_id: draft.answersId,
     each_of: draft.eachOf,
     roles: toJson('mailing.roles', draft.roles),
-    file_choice: draft.fileChoice,
+    colleagues: draft.colleagues && toJson('mailing.colleagues', draft.colleagues),
+    // What colleagues are told is no client's correspondence.
+    file_choice: draft.colleagues ? ('nowhere' as const) : draft.fileChoice,
     timing: toJson('mailing.timing', draft.timing),
   };
 }
@@ -238,7 +242,7 @@ async function copyRest(trx: Transaction, from: number, to: number): Promise<voi
   await insertAll(
     trx,
     'mailing_enclosure',
-    enclosed.map(({ filename, mime_type, hash }) => ({ mailing_id: to, filename, mime_type, hash })),
+    enclosed.map(({ id: _id, ...row }) => ({ ...row, mailing_id: to })),
   );
   const head = await readRecord(trx, to);
   const following: number[] = await trx('mailing').where({ head_id: from }).orderBy('step').pluck('id');

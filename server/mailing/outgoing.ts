@@ -118,9 +118,10 @@ export function outgoingMailings(context: AppContext): OutgoingKind {
                 to: { name: row.to_name, address: row.to_address },
                 messageId: row.message_id,
                 date: new Date(),
-                optOut: mailing.opt_out
-                  ? optOutWay(context.config.key, firm, mailing.topic, from.address, row.id)
-                  : null,
+                optOut:
+                  mailing.opt_out && row.staff_id === null
+                    ? optOutWay(context.config.key, firm, mailing.topic, from.address, row.id)
+                    : null,
                 counting:
                   mailing.counted && !uncounted.has(row.client_id ?? 0)
                     ? countingOf(context.config.key, firm, { dispatchId: row.id })

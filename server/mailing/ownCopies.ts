@@ -5,7 +5,7 @@ import { noteAudit } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { transact } from '../foundation/database.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
-import { notFound } from '../foundation/refusal.ts';
+import { notFound, Refusal } from '../foundation/refusal.ts';
 import { heldDraft } from './enclosures.ts';
 
 /** What one copy says instead of what all say. */
@@ -65,6 +65,7 @@ export async function changeCopy(
   { subject, body }: OwnWords,
 ): Promise<void> {
   const copy = named(mailingId, key);
+  if (!copy.client_id) throw new Refusal(409, 'A colleague’s copy says what all of them are told.');
   await transact(db, async (trx) => {
     await heldDraft(trx, mailingId);
     const client = await trx('client').where({ id: copy.client_id }).first('id');
@@ -80,6 +81,8 @@ export async function changeCopy(
       })
       .onConflict()
       .merge();
+    // What somebody had as a test copy was the mailing as it was before.
+    await trx('mailing').where({ id: mailingId }).update({ tested_at: null });
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'one copy changed by hand',

@@ -1,12 +1,5 @@
 import type { Knex } from 'knex';
-import type {
-  FileChoice,
-  FileRef,
-  MailingDraft,
-  MailingSender,
-  Recipients,
-  RecipientsAsk,
-} from '../../contract/index.ts';
+import type { FileChoice, FileRef, MailingDraft, Recipients, RecipientsAsk } from '../../contract/index.ts';
 import type { z } from 'zod';
 import { domainOf } from '../../core/address/address.ts';
 import { addressClients, type Addressed, type Addressee } from '../../core/checks/recipients.ts';
@@ -16,9 +9,10 @@ import { gatherFacts, type FactsAbout } from '../facts/gather.ts';
 import { asFileRef, readFiles, type FileRow } from '../records/files.ts';
 import { refuseBroken, runningNow } from '../selection/catalogue.ts';
 import { selected, type Selected } from '../selection/query.ts';
+import { findColleagues, type ColleagueRecipient } from './colleagues.ts';
 import { readRecord } from './mailings.ts';
 import { notFound } from '../foundation/refusal.ts';
-import { readFirm } from '../foundation/firm.ts';
+import { listSenders } from './senders.ts';
 import { fromJson } from '../foundation/json.ts';
 import { countOf, groupBy, select } from '../foundation/rows.ts';
 
@@ -26,14 +20,16 @@ import { countOf, groupBy, select } from '../foundation/rows.ts';
 export interface Recipient extends Addressed {
   /** Names the copy before it is released. */
   key: string;
+  /** The colleague who gets it, of whom client and person are 0; null: it goes to a client. */
+  staffId: number | null;
   /** What of the selection's subject leads to it. */
   picks: number[];
   client: string;
   mailboxId: number;
   senderName: string;
   senderEmail: string;
-  /** What its facts are of. */
-  file: FileRef;
+  /** What its facts are of; null of a colleague. */
+  file: FileRef | null;
   known: Known;
 }
 
@@ -76,30 +72,9 @@ async function readReached(db: Knex, among: Knex.QueryBuilder) {
   });
 }
 
-/** Mailboxes that mailings may come from, and answers go to: verified and connected. The office's bear its name. */
-export async function listSenders(db: Knex): Promise<MailingSender[]> {
-  const [firm, rows] = await Promise.all([
-    readFirm(db),
-    select(
-      db('mailbox')
-        .join('staff', 'staff.id', 'mailbox.staff_id')
-        .whereNull('mailbox.disconnected_at')
-        .whereNotNull('mailbox.verified_at')
-        .orderBy(['mailbox.shared', 'staff.name', 'mailbox.id']),
-      { id: 'mailbox.id', name: 'staff.name', address: 'mailbox.address', shared: 'mailbox.shared' },
-    ),
-  ]);
-  return rows.map(({ id, name, address, shared }) => ({
-    id,
-    name: shared ? firm.name : name,
-    address,
-    shared: Boolean(shared),
-  }));
-}
-
 /** What decides who gets a mailing, from whom and with which facts. */
 type Wanted = Pick<MailingDraft, 'selection' | 'fileChoice' | 'topicId' | 'senderId' | 'eachOf'> &
-  Partial<Pick<MailingDraft, 'body' | 'roles'>>;
+  Partial<Pick<MailingDraft, 'body' | 'roles' | 'colleagues'>>;
 
 /** Those who live together have the same lines on their envelopes. */
 function householdOf(postal: string): string | null {
@@ -182,9 +157,13 @@ async function pickedBy(
  */
 export async function findRecipients(
   db: Knex,
-  { selection, fileChoice, topicId, senderId, eachOf: said, body, roles }: Wanted,
+  { selection, fileChoice, topicId, senderId, eachOf: said, body, roles, colleagues = null }: Wanted,
   ownerId: number,
 ): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[]; ofNobody: number }> {
+  if (colleagues !== null) {
+    const found = await findColleagues(db, colleagues, senderId, ownerId);
+    return { recipients: found.map(asRecipient), leftOut: [], ofNobody: 0 };
+  }
   await refuseBroken(db, ownerId, selection);
   const {
     taken,
@@ -278,6 +257,7 @@ export async function findRecipients(
     recipients: found.map(({ addressee, client, file, sender, picks }, index) => ({
       ...addressee,
       picks,
+      staffId: null,
       key: `${addressee.clientId}-${addressee.personId}`,
       client: client.name,
       mailboxId: sender.id,
@@ -287,6 +267,15 @@ export async function findRecipients(
       known: known[index] ?? { words: {} },
     })),
     leftOut: leftOut.map((row) => ({ ...row, client: byId.get(row.clientId)?.name ?? '' })),
+  };
+}
+
+function asRecipient(colleague: ColleagueRecipient): Recipient {
+  return {
+    ...colleague,
+    ...{ clientId: 0, personId: 0, file: null, client: colleague.name },
+    key: `0-${colleague.staffId}`,
+    picks: [colleague.staffId],
   };
 }
 
@@ -394,17 +383,24 @@ export function senderDomain(recipient: Recipient): string {
 /** One page of recipients, those taken out by hand among them, and everyone left out. */
 export async function listRecipients(db: Knex, ask: z.infer<typeof RecipientsAsk>): Promise<Recipients> {
   const { owner_id: ownerId } = await readRecord(db, ask.mailingId);
-  const everybody = { ...ask, selection: { ...ask.selection, removed: [] } };
+  const everybody = {
+    ...ask,
+    selection: { ...ask.selection, removed: [] },
+    colleagues: ask.colleagues && ('all' as const),
+  };
   const { recipients, leftOut, ofNobody } = await findRecipients(db, everybody, ownerId);
   const unticked = new Set(ask.selection.removed);
-  const isOut = ({ picks }: Recipient) => picks.every((id) => unticked.has(id));
-  const byHand = recipients.filter(isOut).map(({ clientId, client, picks }): LeftOutRow => ({
+  const chosen = Array.isArray(ask.colleagues) ? new Set(ask.colleagues) : null;
+  const isOut = ({ picks, staffId }: Recipient) =>
+    staffId === null ? picks.every((id) => unticked.has(id)) : chosen !== null && !chosen.has(staffId);
+  const out = recipients.filter(isOut);
+  const byHand = (ask.colleagues === null ? out : []).map(({ clientId, client, picks }): LeftOutRow => ({
     ...{ clientId, client, why: 'taken out by hand', detail: '', picks },
   }));
   const groups = groupBy([...leftOut, ...byHand], (row) => row.why);
   return {
     total: recipients.length,
-    ticked: recipients.length - byHand.length,
+    ticked: recipients.length - out.length,
     ofNobody,
     rows: recipients.slice(ask.offset, ask.offset + ask.limit).map((row) => ({
       key: row.key,

@@ -67,7 +67,7 @@ export async function releaseMailing(
     );
     await insertAll(trx, 'dispatch', rows);
     // Why somebody got nothing is asked later.
-    const removed = await clientsOf(trx, draft.selection);
+    const removed = draft.colleagues ? [] : await clientsOf(trx, draft.selection);
     const byHand = removed.map((clientId) => ({
       clientId,
       why: 'taken out by hand',

@@ -125,6 +125,8 @@ export async function addToSeries(db: Knex, staff: StaffMember, id: number): Pro
     const head = await readRecord(trx, headId);
     if (head.state !== 'draft')
       throw new Refusal(409, 'Only to a draft can another message be added: take the mailing back first.');
+    if (head.colleagues !== null)
+      throw new Refusal(409, 'A series goes to clients: choose them first, or write a mailing of its own.');
     const steps = await seriesOf(trx, head);
     if (steps.length >= MOST_MESSAGES)
       throw new Refusal(409, `A series has ${MOST_MESSAGES} messages at most.`);

@@ -2,6 +2,7 @@ import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type {
   CupboardQuery,
+  Enclosed,
   KeptWording,
   StaffMember,
   WordingDraft,
@@ -14,10 +15,11 @@ import { may } from '../../contract/rights.ts';
 import { ROWS } from '../../core/facts/catalogue.ts';
 import { renderMessage } from '../../core/merge/render.ts';
 import { noteAudit } from '../foundation/audit.ts';
-import { isDuplicate, transact, type Database } from '../foundation/database.ts';
+import { isDuplicate, transact, type Database, type Transaction } from '../foundation/database.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 import { notAllowed, notFound, Refusal } from '../foundation/refusal.ts';
-import { countOf, likePattern, select, selectFirst } from '../foundation/rows.ts';
+import { countOf, insertAll, likePattern, select, selectFirst } from '../foundation/rows.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { frameOf, readFirm } from '../foundation/firm.ts';
 import { factCatalogue, gatherFacts } from '../facts/gather.ts';
 import { aboutFile } from './facts.ts';
@@ -50,6 +52,7 @@ export async function listCupboard(
     select(
       found()
         .leftJoin('staff', 'staff.id', 'wording.staff_id')
+        .leftJoin('raw', 'raw.hash', 'wording.hash')
         .orderBy(['wording.kind', 'wording.name', 'wording.id'])
         .offset(offset)
         .limit(limit),
@@ -63,24 +66,36 @@ export async function listCupboard(
         occasion: 'wording.occasion',
         keeper: 'staff.name?',
         changedAt: 'wording.changed_at',
+        filename: 'wording.filename',
+        size: 'raw.size?',
       },
     ),
   ]);
   return {
     total,
-    rows: rows.map((row) => ({
+    rows: rows.map(({ filename, size, ...row }) => ({
       ...row,
       own: Boolean(row.own),
+      enclosed: enclosed(filename, size),
       changedAt: row.changedAt?.toISOString() ?? null,
     })),
   };
+}
+
+/** What an enclosure holds; null of what is none. */
+function enclosed(filename: string | null, size: number | null): Enclosed | null {
+  return filename === null || size === null ? null : { filename, size };
 }
 
 /** A wording as it is kept. @throws Refusal when there is none, or it is a colleague's alone */
 export async function readWording(db: Knex, staff: StaffMember, id: number): Promise<KeptWording> {
   const row = await wordingsFor(db, staff.id).where('wording.id', id).first();
   if (!row) throw notFound('That wording');
-  const keeper = row.staff_id ? await db('staff').where({ id: row.staff_id }).first('name') : undefined;
+  const [keeper, content, goingWith] = await Promise.all([
+    row.staff_id ? db('staff').where({ id: row.staff_id }).first('name') : undefined,
+    row.hash ? db('raw').where({ hash: row.hash }).first('size') : undefined,
+    enclosuresWith(db, staff.id, [id]),
+  ]);
   return {
     id,
     kind: row.kind,
@@ -94,8 +109,21 @@ export async function readWording(db: Knex, staff: StaffMember, id: number): Pro
     version: row.version,
     keeper: keeper?.name ?? null,
     mine: mayChange(staff, row),
+    enclosed: enclosed(row.filename, content?.size ?? null),
+    enclosureIds: goingWith.map((each) => each.id),
     changedAt: row.changed_at?.toISOString() ?? null,
   };
+}
+
+/** The kept enclosures that go with templates, as far as a person may use them. */
+export function enclosuresWith(db: Knex, staffId: number, wordingIds: readonly number[]) {
+  return select(
+    wordingsFor(db, staffId)
+      .join('wording_enclosure', 'wording_enclosure.enclosure_id', 'wording.id')
+      .whereIn('wording_enclosure.wording_id', [...wordingIds])
+      .orderBy('wording.name'),
+    { of: 'wording_enclosure.wording_id', id: 'wording.id', filename: 'wording.filename' },
+  );
 }
 
 function mayChange(staff: StaffMember, row: { staff_id: number | null }): boolean {
@@ -103,9 +131,9 @@ function mayChange(staff: StaffMember, row: { staff_id: number | null }): boolea
 }
 
 function columns(draft: WordingDraft) {
-  const { subject, body, occasion, ...plain } = draft;
+  const { subject, body, occasion, kind, name, description, own, letters } = draft;
   return {
-    ...plain,
+    ...{ kind, name, description, own, letters },
     occasion: draft.kind === 'template' ? occasion : null,
     subject: toJson('wording.subject', subject),
     body: toJson('wording.body', body),
@@ -121,12 +149,28 @@ function refuseDouble(error: unknown): never {
     : new Refusal(409, 'There is one of that name already.', 'name');
 }
 
+/** Says which enclosures go with a template. @throws Refusal when one is not there */
+async function goWith(trx: Transaction, id: number, { kind, enclosureIds }: WordingDraft): Promise<void> {
+  const ids = kind === 'template' ? [...new Set(enclosureIds)] : [];
+  const found: number[] = await trx('wording').where({ kind: 'enclosure' }).whereIn('id', ids).pluck('id');
+  if (found.length < ids.length)
+    throw new Refusal(409, 'An enclosure that goes with it has been thrown away meanwhile.', 'enclosureIds');
+  await trx('wording_enclosure').where({ wording_id: id }).delete();
+  await insertAll(
+    trx,
+    'wording_enclosure',
+    ids.map((enclosure_id) => ({ wording_id: id, enclosure_id })),
+  );
+}
+
 /** Keeps a new wording. @returns its number @throws Refusal when there is one of that name already */
 export async function keepWording(db: Database, staff: StaffMember, draft: WordingDraft): Promise<number> {
+  if (draft.kind === 'enclosure') throw new Refusal(400, 'An enclosure is kept as a file.');
   return transact(db, async (trx) => {
     const [id = 0] = await trx('wording')
       .insert({ ...columns(draft), staff_id: staff.id })
       .catch(refuseDouble);
+    await goWith(trx, id, draft);
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'wording kept',
@@ -135,6 +179,34 @@ export async function keepWording(db: Database, staff: StaffMember, draft: Wordi
       after: { name: draft.name },
     });
     return id;
+  });
+}
+
+/** A wording held to be changed. @throws Refusal when it is none, a colleague's, or was changed meanwhile */
+export async function heldWording(
+  trx: Transaction,
+  staff: StaffMember,
+  id: number,
+  version: number,
+): Promise<Rows['wording']> {
+  const row = await trx('wording').where({ id }).forUpdate().first();
+  if (!row || (row.own && row.staff_id !== staff.id)) throw notFound('That wording');
+  if (!mayChange(staff, row)) throw notAllowed('drop wordings');
+  if (row.version !== version)
+    throw new Refusal(
+      409,
+      'A colleague has changed this wording meanwhile. Copy your words, then open it again.',
+    );
+  return row;
+}
+
+/** Keeps what a wording is now beside it, before it is changed. */
+export async function keepVersion(trx: Transaction, staff: StaffMember, row: Rows['wording']): Promise<void> {
+  const { id, version, name, subject, body, filename, mime_type, hash } = row;
+  await trx('wording_version').insert({
+    ...{ wording_id: id, version, name, subject, body, filename, mime_type, hash },
+    changed_at: new Date(),
+    changed_by: staff.id,
   });
 }
 
@@ -151,29 +223,17 @@ export async function saveWording(
   version: number,
 ): Promise<number> {
   return transact(db, async (trx) => {
-    const row = await trx('wording').where({ id }).forUpdate().first();
-    if (!row || (row.own && row.staff_id !== staff.id)) throw notFound('That wording');
-    if (!mayChange(staff, row)) throw notAllowed('drop wordings');
-    if (row.version !== version)
-      throw new Refusal(
-        409,
-        'A colleague has changed this wording meanwhile. Copy your words, then open it again.',
-      );
+    const row = await heldWording(trx, staff, id, version);
+    if ((row.kind === 'enclosure') !== (draft.kind === 'enclosure'))
+      throw new Refusal(409, 'A file stays a file, and words stay words.', 'kind');
     const now = columns(draft);
     if (now.body !== row.body || now.subject !== row.subject || now.name !== row.name)
-      await trx('wording_version').insert({
-        wording_id: id,
-        version,
-        name: row.name,
-        subject: row.subject,
-        body: row.body,
-        changed_at: new Date(),
-        changed_by: staff.id,
-      });
+      await keepVersion(trx, staff, row);
     await trx('wording')
       .where({ id })
       .update({ ...now, version: version + 1 })
       .catch(refuseDouble);
+    await goWith(trx, id, draft);
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'wording changed',
@@ -198,7 +258,7 @@ export async function dropWording(db: Database, staff: StaffMember, id: number):
       action: 'wording dropped',
       subject: 'wording',
       id,
-      before: row,
+      before: { ...row, hash: row.hash?.toString('hex') ?? null },
     });
   });
 }
@@ -212,6 +272,7 @@ export async function listVersions(db: Knex, staff: StaffMember, id: number): Pr
   const rows = await select(
     db('wording_version')
       .leftJoin('staff', 'staff.id', 'wording_version.changed_by')
+      .leftJoin('raw', 'raw.hash', 'wording_version.hash')
       .where('wording_version.wording_id', id)
       .orderBy('wording_version.version', 'desc')
       .limit(MOST_VERSIONS),
@@ -222,10 +283,13 @@ export async function listVersions(db: Knex, staff: StaffMember, id: number): Pr
       by: 'staff.name?',
       subject: 'wording_version.subject',
       body: 'wording_version.body',
+      filename: 'wording_version.filename',
+      size: 'raw.size?',
     },
   );
-  return rows.map(({ changed_at, subject, body, ...row }) => ({
+  return rows.map(({ changed_at, subject, body, filename, size, ...row }) => ({
     ...row,
+    enclosed: enclosed(filename, size),
     changedAt: changed_at.toISOString(),
     subject: fromJson('wording.subject', subject),
     body: fromJson('wording.body', body),

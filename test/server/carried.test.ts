@@ -3,16 +3,13 @@ import { expect } from 'chai';
 import { simpleParser } from 'mailparser';
 import { DraftBegin, FrameSettings, type MailingDraft } from '../../contract/index.ts';
 import { DispatchWorker } from '../../server/dispatch/worker.ts';
-import { countOf, select } from '../../server/foundation/rows.ts';
+import { select } from '../../server/foundation/rows.ts';
 import { packRaw, readRaw, storeRaw } from '../../server/foundation/sources.ts';
 import { keysOf } from '../../server/mailing/domain.ts';
 import { checkMailing, previewMailing, sendTest } from '../../server/mailing/checking.ts';
 import { enclose, listEnclosures, takeOff } from '../../server/mailing/enclosures.ts';
 import { createMailing, saveMailing } from '../../server/mailing/mailings.ts';
 import { viewMailing } from '../../server/mailing/view.ts';
-import { SELECTION_VERSION } from '../../core/selection/tree.ts';
-import { findRecipients, listRecipients, listSenders } from '../../server/mailing/recipients.ts';
-import { releaseMailing } from '../../server/mailing/release.ts';
 import { outgoing } from '../../server/parts.ts';
 import { readableBy } from '../../server/correspondence/access.ts';
 import { changeCopy, dropCopy, readCopy } from '../../server/mailing/ownCopies.ts';
@@ -22,7 +19,7 @@ import { beginDraft } from '../../server/writing/begin.ts';
 import { composeDraft } from '../../server/writing/compose.ts';
 import { tryFrame } from '../../server/writing/frame.ts';
 import { keepPicture } from '../../server/writing/pictures.ts';
-import { mailingDraft, words } from './drafts.ts';
+import { begunMailing, letGo, mailingDraft, releaseAsChecked, words } from './drafts.ts';
 import { MANAGER, one, openFirm, until, type TestFirm } from './helpers.ts';
 
 /** A picture of one grey point (PNG, 3rd edition: signature, IHDR, IDAT, IEND). */
@@ -63,31 +60,10 @@ describe('what a mailing carries, and from whom it comes', () => {
   });
   after(() => firm.close());
 
-  async function begun(instead: Partial<MailingDraft>): Promise<{ id: number; draft: MailingDraft }> {
-    const id = await createMailing(firm.db, MANAGER, { copyOf: null });
-    const draft = mailingDraft(instead);
-    await saveMailing(firm.db, id, draft, 1);
-    return { id, draft };
-  }
+  const begun = (instead: Partial<MailingDraft>) => begunMailing(firm, instead);
   async function released(id: number) {
-    const { order } = await checkMailing(firm.db, id);
-    const { version } = await viewMailing(firm.db, id);
-    await releaseMailing(firm.context, MANAGER, id, {
-      version,
-      recipients: order.length,
-      untestedWhy: 'a trial',
-    });
-    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
-    await until('all have gone', async () => {
-      await worker.work();
-      return !(await firm
-        .db('dispatch')
-        .where({ mailing_id: id })
-        .whereIn('state', ['waiting', 'going', 'delayed'])
-        .first('id'));
-    });
-    await worker.stop();
-    return firm.db('dispatch').where({ mailing_id: id, state: 'sent' }).orderBy('id');
+    await releaseAsChecked(firm, id);
+    return letGo(firm, id);
   }
   /** Where the copies of a mailing stand on record, once all of them do. */
   async function onRecord(id: number) {
@@ -298,169 +274,6 @@ describe('what a mailing carries, and from whom it comes', () => {
     await enclose(firm.db, id, file(10));
     const copy = await createMailing(firm.db, MANAGER, { copyOf: id });
     expect((await listEnclosures(firm.db, copy)).map(({ size }) => size)).to.deep.equal([10]);
-  });
-
-  it('comes from the office where that is chosen, and its answers go where they are wanted', async () => {
-    const senders = await listSenders(firm.db);
-    const office = senders.find(({ shared }) => shared);
-    const petra = senders.find(({ name }) => name === 'Petra Lund');
-    const { id } = await begun({ senderId: office?.id ?? 0, answersId: petra?.id ?? 0 });
-    const [row] = await released(id);
-    const mail = await mailOf(row!);
-    expect(mail.from?.value).to.deep.equal([{ name: office?.name, address: office?.address }]);
-    expect(office?.name).to.equal('Quillhurst Land Advisers');
-    expect(mail.replyTo?.value).to.deep.equal([{ name: petra?.name, address: petra?.address }]);
-    // One that is connected no more sends nothing.
-    await firm
-      .db('mailbox')
-      .where({ id: petra?.id ?? 0 })
-      .update({ disconnected_at: new Date() });
-    const { draft } = await begun({ senderId: petra?.id ?? 0 });
-    const found = await findRecipients(firm.db, draft, MANAGER.id);
-    expect(found.recipients).to.deep.equal([]);
-    expect(new Set(found.leftOut.map(({ why }) => why))).to.include('nobody to send as');
-    await firm
-      .db('mailbox')
-      .where({ id: petra?.id ?? 0 })
-      .update({ disconnected_at: null });
-  });
-
-  it('goes to each person, greeted alone, or to one of each household', async () => {
-    const first = await one(
-      firm.db('client').where({ kind: 'couple', status: 'active' }).orderBy('id').first(),
-    );
-    const people = await firm
-      .db('client_person')
-      .where({ client_id: first.id, writes: 1 })
-      .pluck('person_id');
-    const whole = await findRecipients(firm.db, mailingDraft(), MANAGER.id);
-    const each = await findRecipients(firm.db, mailingDraft({ eachOf: 'person' }), MANAGER.id);
-    const own = each.recipients.filter(({ clientId }) => clientId === first.id);
-    const left = each.leftOut.filter(({ clientId }) => clientId === first.id);
-    expect(own.length + left.length)
-      .to.equal(people.length)
-      .and.be.greaterThan(1);
-    for (const { greeting, name } of own) expect(name.startsWith(greeting ?? '?')).to.equal(true);
-    expect(new Set(each.recipients.map(({ email }) => email.toLowerCase())).size).to.equal(
-      each.recipients.length,
-    );
-    expect(each.recipients.length).to.be.greaterThan(whole.recipients.length);
-    const { id } = await begun({ eachOf: 'person' });
-    const rows = await released(id);
-    const returned = await firm.db('dispatch').where({ mailing_id: id, state: 'returned' });
-    expect(rows.length + returned.length).to.equal(each.recipients.length);
-    const [a, b] = whole.recipients;
-    await firm
-      .db('client')
-      .whereIn('id', [a!.clientId, b!.clientId])
-      .update({ postal: JSON.stringify(['The Old Mill', 'Holt']) });
-    await firm
-      .db('client')
-      .where({ id: b!.clientId })
-      .update({ postal: JSON.stringify(['The old mill,', 'HOLT']) });
-    const homes = await findRecipients(firm.db, mailingDraft({ eachOf: 'household' }), MANAGER.id);
-    expect(homes.recipients.some(({ clientId }) => clientId === b!.clientId)).to.equal(false);
-    expect(homes.leftOut.find(({ clientId }) => clientId === b!.clientId)).to.deep.include({
-      why: 'lives with another recipient',
-      detail: a!.client,
-    });
-  });
-
-  it('goes to people who were picked, or to those with a role on picked files, logged where that is wanted', async () => {
-    const whole = { version: SELECTION_VERSION, past: false, of: [], added: [], removed: [] } as const;
-    const everybody: MailingDraft['selection'] = {
-      ...whole,
-      of: [],
-      added: [],
-      removed: [],
-      subject: 'person',
-    };
-    await firm.db('person').insert({ id: 900, first_name: 'Nobody', last_name: 'Knows' });
-    const all = await findRecipients(firm.db, mailingDraft({ selection: everybody }), MANAGER.id);
-    const tied = firm.db('client_person').select('person_id');
-    expect(all.ofNobody).to.equal(await countOf(firm.db('person').whereNotIn('id', tied)));
-    expect(all.recipients.length).to.be.greaterThan(10);
-    expect(new Set(all.recipients.map(({ email }) => email.toLowerCase())).size).to.equal(
-      all.recipients.length,
-    );
-    for (const { picks, personId } of all.recipients) expect(picks).to.deep.equal([personId]);
-    // One who takes no mailings for their client is written to all the same: they were picked themselves.
-    const quiet = all.recipients[0]!;
-    await firm.db('client_person').where({ person_id: quiet.personId }).update({ writes: 0 });
-    const again = await findRecipients(firm.db, mailingDraft({ selection: everybody }), MANAGER.id);
-    expect(again.recipients.map(({ key }) => key)).to.include(quiet.key);
-    await firm.db('client_person').where({ person_id: quiet.personId }).update({ writes: 1 });
-    // A couple is greeted together; one of the two who was picked is not.
-    await firm.db('client').where({ id: quiet.clientId }).update({ greeting: 'Ada and Somebody' });
-    const named = await findRecipients(
-      firm.db,
-      mailingDraft({ selection: { ...everybody, only: [quiet.personId] } }),
-      MANAGER.id,
-    );
-    expect(named.recipients.map((row) => [row.greeting, row.known.words.greeting])).to.deep.equal([
-      [quiet.name.split(' ')[0], quiet.name.split(' ')[0]],
-    ]);
-    await firm.db('client').where({ id: quiet.clientId }).update({ greeting: null });
-    // Two of the files of one client, with an agent on one of them.
-    const { client_id: clientId } = await one(
-      firm
-        .db('file')
-        .whereIn(
-          'client_id',
-          all.recipients.map((row) => row.clientId),
-        )
-        .whereNull('closed')
-        .groupBy('client_id')
-        .havingRaw('COUNT(*) > 1')
-        .first('client_id'),
-    );
-    const files: number[] = await firm
-      .db('file')
-      .where({ client_id: clientId })
-      .whereNull('closed')
-      .orderBy('opened', 'desc')
-      .orderBy('id', 'desc')
-      .pluck('id');
-    const agent = all.recipients.find((row) => row.clientId === clientId)!;
-    await firm.db('file_person').whereIn('file_id', files).delete();
-    await firm.db('file_person').insert({ file_id: files[1] ?? 0, person_id: agent.personId, role: 'Agent' });
-    const picked = { ...everybody, subject: 'file' as const, of: [], added: files.slice(0, 2) };
-    const none: MailingDraft['selection'] = {
-      ...picked,
-      of: [{ fact: 'file.number', test: { op: 'is', text: 'no such number' } }],
-    };
-    const draft = (roles: string[], fileChoice: 'general' | 'latest' = 'latest') =>
-      findRecipients(firm.db, mailingDraft({ selection: none, roles, fileChoice }), MANAGER.id);
-    const usual = await draft([]);
-    expect(usual.recipients.map((row) => [row.clientId, row.file.id, [...row.picks].sort()])).to.deep.equal([
-      [clientId, files[0], files.slice(0, 2).sort()],
-    ]);
-    expect((await draft([], 'general')).recipients[0]?.file.general).to.equal(true);
-    // An agent need be nobody of the client.
-    await firm
-      .db('client_person')
-      .where({ client_id: clientId, person_id: agent.personId })
-      .update({ client_id: again.recipients.find((row) => row.clientId !== clientId)!.clientId })
-      .catch(() => 0);
-    const agents = await draft(['Agent']);
-    expect(agents.recipients.map((row) => [row.personId, row.known.words['file.number']])).to.deep.equal([
-      [agent.personId, agents.recipients[0]?.file.number],
-    ]);
-    expect((await draft(['Solicitor'])).recipients).to.deep.equal([]);
-    // Taken out by hand, all that leads to the copy is, and is put back together.
-    const { id } = await begun({ selection: none, roles: ['Agent'] });
-    const ask = {
-      ...mailingDraft({ selection: { ...none, removed: files.slice(0, 2) }, roles: ['Agent'] }),
-      mailingId: id,
-      offset: 0,
-      limit: 50,
-    };
-    const shown = await listRecipients(firm.db, ask);
-    expect([shown.ticked, shown.total, shown.rows[0]?.ticked]).to.deep.equal([0, 1, false]);
-    expect(shown.leftOut[0]?.clients[0]?.picks).to.have.members(files.slice(0, 2));
-    const kept = await listRecipients(firm.db, { ...ask, selection: { ...none, removed: [files[0] ?? 0] } });
-    expect(kept.ticked).to.equal(1);
-    await firm.db('person').where({ id: 900 }).delete();
   });
 
   it('knows the key that its mail is signed with from mail between colleagues (RFC 6376, 3.5)', async () => {

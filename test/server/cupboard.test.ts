@@ -1,5 +1,15 @@
 import { expect } from 'chai';
-import type { StaffMember, WordingDraft } from '../../contract/index.ts';
+import { DraftBegin, type StaffMember, type WordingDraft } from '../../contract/index.ts';
+import { checkMailing } from '../../server/mailing/checking.ts';
+import { encloseKeptWithAll, listEnclosures, renewEnclosure } from '../../server/mailing/enclosures.ts';
+import { beginDraft } from '../../server/writing/begin.ts';
+import {
+  bringContentBack,
+  encloseKept,
+  keepEnclosure,
+  readContent,
+  replaceContent,
+} from '../../server/writing/keptEnclosures.ts';
 import {
   dropWording,
   keepWording,
@@ -9,8 +19,8 @@ import {
   saveWording,
   tryWording,
 } from '../../server/writing/cupboard.ts';
-import { listWordings } from '../../server/writing/facts.ts';
-import { words } from './drafts.ts';
+import { listWordings } from '../../server/writing/offered.ts';
+import { begunMailing, words } from './drafts.ts';
 import { MANAGER, one, openFirm, type TestFirm } from './helpers.ts';
 
 const PETRA: StaffMember = {
@@ -32,6 +42,7 @@ const wording = (instead: Partial<WordingDraft> = {}): WordingDraft => ({
     content: [{ type: 'paragraph', content: [{ type: 'text', text: 'At ' }, field('client.place')] }],
   },
   body: words('We shall come.'),
+  enclosureIds: [],
   ...instead,
 });
 
@@ -157,5 +168,116 @@ describe('the cupboard of wordings', () => {
     expect(kept?.missing).to.deep.equal([]);
     const [missing] = await listWordings(firm.db, MANAGER.id, { for: 'messages' });
     expect([missing?.subject, missing?.missing]).to.deep.equal(['At [Place]', ['Place']]);
+  });
+
+  describe('files kept in it', () => {
+    const file = (text: string, filename = 'Orchard leaflet.pdf') => ({
+      filename,
+      type: 'application/pdf',
+      content: Buffer.from(text),
+    });
+    const text = async (id: number, version: number | null = null) =>
+      (await readContent(firm.db, MANAGER, id, version)).content.toString('utf8');
+
+    it('are kept once, with what each was before, and brought back', async () => {
+      const id = await keepEnclosure(firm.db, MANAGER, file('the first'));
+      const twin = await keepEnclosure(firm.db, MANAGER, file('the first'));
+      const twins = await firm.db('wording').whereIn('id', [id, twin]).orderBy('id');
+      expect(twins.map(({ name }) => name)).to.deep.equal(['Orchard leaflet', 'Orchard leaflet (2)']);
+      expect(twins[0]?.hash).to.deep.equal(twins[1]?.hash);
+      expect(await readWording(firm.db, MANAGER, id)).to.deep.include({
+        kind: 'enclosure',
+        enclosed: { filename: 'Orchard leaflet.pdf', size: 9 },
+        version: 1,
+      });
+      expect(await replaceContent(firm.db, MANAGER, id, 1, file('the second', 'new.pdf'))).to.equal(2);
+      expect(await say(replaceContent(firm.db, MANAGER, id, 1, file('late')))).to.contain('meanwhile');
+      expect(await say(replaceContent(firm.db, MANAGER, id, 2, file('the second', 'new.pdf')))).to.contain(
+        'the very file',
+      );
+      expect([await text(id), await text(id, 1)]).to.deep.equal(['the second', 'the first']);
+      expect(await bringContentBack(firm.db, MANAGER, id, 2, 1)).to.equal(3);
+      expect(await text(id)).to.equal('the first');
+      expect((await listVersions(firm.db, MANAGER, id)).map(({ version, enclosed }) => [version, enclosed]))
+        // Newest first.
+        .to.deep.equal([
+          [2, { filename: 'new.pdf', size: 10 }],
+          [1, { filename: 'Orchard leaflet.pdf', size: 9 }],
+        ]);
+      // What it is called and is for is changed like that of any wording; a file stays a file.
+      const kept = wording({ kind: 'enclosure', name: 'The leaflet', body: words('x') });
+      expect(await say(saveWording(firm.db, MANAGER, id, { ...kept, kind: 'paragraph' }, 3))).to.contain(
+        'stays a file',
+      );
+      await saveWording(firm.db, MANAGER, id, kept, 3);
+      expect(await text(id)).to.equal('the first');
+      const found = await listCupboard(firm.db, PETRA, {
+        kind: 'enclosure',
+        words: 'leaf',
+        offset: 0,
+        limit: 9,
+      });
+      expect(found.rows.map(({ name, enclosed }) => [name, enclosed?.filename])).to.deep.equal([
+        ['Orchard leaflet (2)', 'Orchard leaflet.pdf'],
+        ['The leaflet', 'Orchard leaflet.pdf'],
+      ]);
+    });
+
+    it('are refused when empty or too large, and belong to whoever keeps them alone where that is said', async () => {
+      expect(await say(keepEnclosure(firm.db, MANAGER, file('')))).to.contain('empty');
+      const large = { ...file(''), content: Buffer.alloc(10 * 1024 * 1024 + 1) };
+      expect(await say(keepEnclosure(firm.db, MANAGER, large))).to.contain('10 MB');
+      expect(await say(keepWording(firm.db, MANAGER, wording({ kind: 'enclosure' })))).to.contain(
+        'as a file',
+      );
+      const id = await keepEnclosure(firm.db, PETRA, file('hers', 'hers.txt'));
+      await firm.db('wording').where({ id }).update({ own: 1 });
+      expect(await say(readContent(firm.db, MANAGER, id, null))).to.contain('not here any more');
+      const { id: mailing } = await begunMailing(firm);
+      expect(await say(encloseKeptWithAll(firm.db, MANAGER, mailing, [id]))).to.contain('not here any more');
+    });
+
+    it('go with a template into mailings and letters, and say when a newer one lies in the cupboard', async () => {
+      const id = await keepEnclosure(firm.db, MANAGER, file('as sent', 'With it.pdf'));
+      const template = await keepWording(
+        firm.db,
+        MANAGER,
+        wording({ name: 'With a file', enclosureIds: [id] }),
+      );
+      expect((await readWording(firm.db, MANAGER, template)).enclosureIds).to.deep.equal([id]);
+      const [offered] = (await listWordings(firm.db, MANAGER.id, { for: 'mailings' })).filter(
+        (each) => each.id === template,
+      );
+      expect(offered?.enclosures).to.deep.equal([{ id, filename: 'With it.pdf' }]);
+      const { id: mailing } = await begunMailing(firm);
+      await encloseKeptWithAll(firm.db, MANAGER, mailing, [id]);
+      await encloseKeptWithAll(firm.db, MANAGER, mailing, [id]);
+      const enclosed = () => listEnclosures(firm.db, mailing);
+      expect((await enclosed()).map((each) => [each.filename, each.newer])).to.deep.equal([
+        ['With it.pdf', false],
+      ]);
+      await replaceContent(firm.db, MANAGER, id, 1, file('as it is now', 'Newer.pdf'));
+      const [old] = await enclosed();
+      expect(old).to.include({ filename: 'With it.pdf', newer: true });
+      expect((await checkMailing(firm.db, mailing)).remarks.join(' ')).to.contain('A newer “With it.pdf”');
+      await renewEnclosure(firm.db, MANAGER, mailing, old?.id ?? 0);
+      expect((await enclosed()).map((each) => [each.filename, each.newer])).to.deep.equal([
+        ['Newer.pdf', false],
+      ]);
+      const draft = await beginDraft(firm.context, MANAGER.id, DraftBegin.parse({}));
+      await encloseKept(firm.db, MANAGER, draft, [id]);
+      expect(await firm.db('draft_enclosure').where({ draft_id: draft }).pluck('filename')).to.deep.equal([
+        'Newer.pdf',
+      ]);
+      // Thrown away, it stays where it was enclosed, and goes with the template no more.
+      await dropWording(firm.db, MANAGER, id);
+      expect((await enclosed()).map((each) => [each.filename, each.newer])).to.deep.equal([
+        ['Newer.pdf', false],
+      ]);
+      expect((await readWording(firm.db, MANAGER, template)).enclosureIds).to.deep.equal([]);
+      expect(
+        await say(saveWording(firm.db, MANAGER, template, wording({ name: 'x', enclosureIds: [id] }), 1)),
+      ).to.contain('thrown away meanwhile');
+    });
   });
 });

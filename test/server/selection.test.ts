@@ -836,7 +836,15 @@ describe('selections', () => {
     const ask = (topicId: number | null) =>
       listRecipients(firm.db, {
         ...{ mailingId: 1, topicId, selection: { ...selectionOf(), past: true } },
-        ...{ senderId: null, eachOf: 'client', roles: [], fileChoice: 'general', offset: 0, limit: 200 },
+        ...{
+          senderId: null,
+          eachOf: 'client',
+          roles: [],
+          colleagues: null,
+          fileChoice: 'general',
+          offset: 0,
+          limit: 200,
+        },
       });
     const whole = await ask(null);
     const [first, second, third, fourth] = whole.rows;
@@ -912,6 +920,7 @@ describe('selections', () => {
       senderId: null,
       eachOf: 'client',
       roles: [],
+      colleagues: null,
       fileChoice: 'general',
       offset: 0,
       limit: 200,

@@ -9,8 +9,8 @@ import { handOver, releaseMailing, steerMailing, takeBack } from '../../server/m
 import { addToSeries, advance, advanceAll, listSeries } from '../../server/mailing/series.ts';
 import { viewMailing } from '../../server/mailing/view.ts';
 import { outgoing } from '../../server/parts.ts';
-import { mailingDraft, words } from './drafts.ts';
-import { MANAGER, one, openFirm, until, type TestFirm } from './helpers.ts';
+import { letGo, mailingDraft, releaseAsChecked, words } from './drafts.ts';
+import { MANAGER, one, openFirm, type TestFirm } from './helpers.ts';
 
 const DAY = 24 * 3600_000;
 const ACTIVE = {
@@ -48,30 +48,8 @@ describe('a series of messages', () => {
     }
     return { id, following };
   }
-  async function release(id: number) {
-    const { order, problems } = await checkMailing(firm.db, id);
-    expect(problems).to.deep.equal([]);
-    const { version } = await viewMailing(firm.db, id);
-    await releaseMailing(firm.context, MANAGER, id, {
-      version,
-      recipients: order.length,
-      untestedWhy: 'a trial',
-    });
-    return order.length;
-  }
-  async function goes(id: number) {
-    const worker = new DispatchWorker(firm.context, outgoing(firm.context));
-    await until('all have gone', async () => {
-      await worker.work();
-      return !(await firm
-        .db('dispatch')
-        .where({ mailing_id: id })
-        .whereIn('state', ['waiting', 'going', 'delayed'])
-        .first('id'));
-    });
-    await worker.work();
-    await worker.stop();
-  }
+  const release = (id: number) => releaseAsChecked(firm, id);
+  const goes = (id: number) => letGo(firm, id);
   const sentBefore = (id: number, days: number) =>
     firm
       .db('dispatch')

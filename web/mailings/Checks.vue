@@ -55,8 +55,13 @@ const missing = computed(() => [
 ]);
 
 const showCopy = (key: string) => void show(checks.value?.order.indexOf(key) ?? 0);
-function takeOut(picks: readonly number[]) {
-  workshop.draft?.selection.removed.push(...picks);
+function takeOut({ clientId, picks }: Checks['missing'][number]) {
+  const { draft } = workshop;
+  if (clientId) draft?.selection.removed.push(...picks);
+  else if (draft?.colleagues)
+    draft.colleagues = (
+      draft.colleagues === 'all' ? colleagues.value.map((each) => each.id) : draft.colleagues
+    ).filter((each) => !picks.includes(each));
   void load();
 }
 async function test() {
@@ -129,7 +134,9 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         ><template v-if="preview.own"><br /><b class="look">Changed by hand</b></template>
       </p>
       <p v-if="preview && !changing" class="acts">
-        <button type="button" class="link" @click="changing = true">change this one’s words…</button>
+        <button v-if="preview.clientId" type="button" class="link" @click="changing = true">
+          change this one’s words…
+        </button>
         <button v-if="preview.own" type="button" class="link" @click="asAll">let it say what all say</button>
       </p>
       <ul class="ways" aria-label="How it is shown">
@@ -151,16 +158,17 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         <li v-for="row in missing" :key="row.key">
           <b class="needs">Settle</b> {{ row.label }} is missing for
           <button type="button" class="link" @click="showCopy(row.key)">{{ row.client }}</button>
-          <span> · </span
-          ><button
-            v-if="mayMend"
-            type="button"
-            class="link"
-            :aria-label="`Mend it for ${row.client}`"
-            @click="mending = row"
-          >
-            mend it…</button
-          ><span> · </span><button type="button" class="link" @click="takeOut(row.picks)">take out</button>
+          <template v-if="mayMend && row.clientId"
+            ><span> · </span
+            ><button
+              type="button"
+              class="link"
+              :aria-label="`Mend it for ${row.client}`"
+              @click="mending = row"
+            >
+              mend it…
+            </button></template
+          ><span> · </span><button type="button" class="link" @click="takeOut(row)">take out</button>
         </li>
         <li v-if="checks.own.length">
           <b class="look">Look</b> Changed by hand:

@@ -7,6 +7,7 @@ import Trouble from '../parts/Trouble.vue';
 import { about } from '../ui/live.ts';
 import { useLoad } from '../ui/load.ts';
 import { size } from '../words.ts';
+import KeptDialog from '../writing/KeptDialog.vue';
 
 /** What goes with every copy of a mailing. */
 const props = defineProps<{ mailingId: number }>();
@@ -42,6 +43,13 @@ function chosen() {
       );
   });
 }
+const choosing = ref(false);
+const fromCupboard = (id: number) => {
+  choosing.value = false;
+  return attempt(() => act('POST', `/mailings/${props.mailingId}/enclosures/kept`, { wordingIds: [id] }));
+};
+const renew = (id: number) =>
+  attempt(() => act('POST', `/mailings/${props.mailingId}/enclosures/${id}/renew`));
 const takeOff = (id: number) => attempt(() => act('DELETE', `/mailings/${props.mailingId}/enclosures/${id}`));
 </script>
 
@@ -52,16 +60,35 @@ const takeOff = (id: number) => attempt(() => act('DELETE', `/mailings/${props.m
     <li v-for="each in enclosures ?? []" :key="each.id">
       <span class="name" :title="each.filename">{{ each.filename }}</span>
       <span class="quiet figures">{{ size(each.size) }}</span>
+      <button
+        v-if="each.newer"
+        type="button"
+        class="link needs"
+        :aria-label="`Take the newer ${each.filename} from the cupboard`"
+        title="A newer one lies in the cupboard"
+        @click="renew(each.id)"
+      >
+        take the newer
+      </button>
       <button type="button" class="link" :aria-label="`Take ${each.filename} off`" @click="takeOff(each.id)">
         take off
       </button>
     </li>
   </ul>
-  <v-btn size="small" class="mt-1" :loading="busy" @click="chooser?.click()">Enclose a file…</v-btn>
+  <div class="ways mt-1">
+    <v-btn size="small" :loading="busy" @click="chooser?.click()">Enclose a file…</v-btn>
+    <v-btn size="small" :disabled="busy" @click="choosing = true">From the cupboard…</v-btn>
+  </div>
+  <KeptDialog v-model="choosing" @choose="fromCupboard" />
   <input ref="chooser" type="file" multiple hidden aria-hidden="true" @change="chosen" />
 </template>
 
 <style scoped>
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
 .enclosures {
   list-style: none;
   padding: 0;

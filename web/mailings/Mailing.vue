@@ -3,6 +3,7 @@ import { useEventListener, useIntervalFn } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { act, wordsOf } from '../api.ts';
+import { useSession } from '../session.ts';
 import { about, useLive } from '../ui/live.ts';
 import Trouble from '../parts/Trouble.vue';
 import { many, useTimes } from '../words.ts';
@@ -13,7 +14,9 @@ import Recipients from './Recipients.vue';
 import Release from './Release.vue';
 import Timing from './Timing.vue';
 import { timingWords } from './timingWords.ts';
+import Contested from './Contested.vue';
 import { useMailingDraft } from './mailingDraft.ts';
+import { usePresence } from './presence.ts';
 import AskDialog from '../ui/AskDialog.vue';
 
 const STEPS = [
@@ -28,6 +31,7 @@ type StepKey = (typeof STEPS)[number]['key'];
 const route = useRoute();
 const router = useRouter();
 const workshop = useMailingDraft();
+const session = useSession();
 const { ago } = useTimes();
 const ticked = ref<number | null>(null);
 const asking = ref(false);
@@ -46,6 +50,21 @@ const step = computed<StepKey>(
   () => (route.params.step as StepKey) || (head.value ? 'message' : 'recipients'),
 );
 const at = computed(() => steps.value.findIndex((each) => each.key === step.value));
+/** Others at the same draft, and where. */
+const others = usePresence(id, () =>
+  workshop.isDraft && workshop.mailing?.id === id && session.may('prepare mailings') ? step.value : null,
+);
+const here = computed(() =>
+  others.value.length
+    ? `${others.value
+        .map(({ name, step: theirs }) => {
+          const at = STEPS.find(({ key }) => key === theirs);
+          return at ? `${name} is at ${at.words}` : name;
+        })
+        .join(', ')} now`
+    : '',
+);
+const comparing = ref(false);
 const next = computed(() => steps.value[at.value + 1]);
 const saved = computed(() => {
   void now.value;
@@ -79,7 +98,10 @@ async function throwAway() {
   }
 }
 function caption(key: StepKey): string {
-  if (key === 'recipients') return ticked.value === null ? '' : many(ticked.value, 'client');
+  if (key === 'recipients')
+    return ticked.value === null
+      ? ''
+      : many(ticked.value, workshop.draft?.colleagues ? 'colleague' : 'client');
   if (key === 'message') return 'words and fields';
   if (key === 'timing') return timingWords(workshop.draft?.timing ?? null, true);
   if (key === 'checks') return workshop.mailing?.testedAt ? 'test copy sent' : 'as each will read it';
@@ -90,10 +112,17 @@ function caption(key: StepKey): string {
 <template>
   <div class="screen screen-fixed">
     <Trouble
+      v-if="!workshop.contested"
       :words="workshop.problem"
       class="mb-2"
       :retry="workshop.stale ? () => workshop.open(id) : undefined"
     />
+    <p v-else class="contested mb-2" role="alert">
+      <b class="needs">Settle</b> A colleague has changed the same while you were at it. Nothing is lost; what
+      you type is kept once it is settled.
+      <button type="button" class="link" @click="comparing = true">see both</button>
+    </p>
+    <Contested v-model="comparing" />
     <template v-if="workshop.draft && workshop.mailing && workshop.mailing.id === id">
       <header class="head">
         <div class="name-block">
@@ -113,6 +142,7 @@ function caption(key: StepKey): string {
             maxlength="200"
           />
           <h1 v-else>{{ workshop.mailing.name }}</h1>
+          <p v-if="here" class="here" role="status">{{ here }}</p>
         </div>
         <template v-if="workshop.isDraft">
           <v-btn @click="asking = true">Throw away</v-btn>
@@ -188,6 +218,10 @@ function caption(key: StepKey): string {
 .name:hover,
 .name:focus {
   border-bottom-color: var(--strong);
+}
+.here {
+  color: var(--ochre);
+  font-weight: 600;
 }
 .steps {
   display: grid;

@@ -120,6 +120,7 @@ const target = computed(() =>
       <PutFact :facts="workshop.facts" :target="target" :blocks="last === 'body'" />
       <PutWording
         v-model:subject="workshop.draft.subject"
+        :mailing-id="workshop.mailing?.id ?? 0"
         :wordings="wordings ?? []"
         :editor="plain ? byHand?.editor : editor"
         :body="workshop.draft.body"

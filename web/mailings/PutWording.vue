@@ -3,7 +3,7 @@ import type { Editor } from '@tiptap/vue-3';
 import { computed, ref } from 'vue';
 import { KeptWording, type Wording } from '../../contract/index.ts';
 import { isEmptyText, type DocNode } from '../../core/merge/document.ts';
-import { get, wordsOf } from '../api.ts';
+import { act, get, wordsOf } from '../api.ts';
 import { putBlocks } from '../parts/nodes.ts';
 import Trouble from '../parts/Trouble.vue';
 import { putIn } from '../wordings/putIn.ts';
@@ -11,7 +11,12 @@ import WordingsDialog from '../writing/WordingsDialog.vue';
 
 /** The firm's wordings for a mailing: put in where one writes, their facts still each recipient's own. */
 const subject = defineModel<DocNode>('subject', { required: true });
-const props = defineProps<{ wordings: readonly Wording[]; editor: Editor | undefined; body: DocNode }>();
+const props = defineProps<{
+  mailingId: number;
+  wordings: readonly Wording[];
+  editor: Editor | undefined;
+  body: DocNode;
+}>();
 const emit = defineEmits<{ changed: [] }>();
 const chosen = ref<number | null>(null);
 const keeping = ref(false);
@@ -30,6 +35,8 @@ async function put() {
     if (isEmptyText(subject.value) && !isEmptyText(wording.subject)) subject.value = wording.subject;
     if (props.editor) putBlocks(props.editor, putIn(wording));
     chosen.value = null;
+    if (wording.enclosureIds.length)
+      await act('POST', `/mailings/${props.mailingId}/enclosures/kept`, { wordingIds: wording.enclosureIds });
     problem.value = '';
   } catch (error) {
     problem.value = wordsOf(error);

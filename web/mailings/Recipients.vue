@@ -17,13 +17,14 @@ import { useLatest } from '../ui/latest.ts';
 import { useLoad } from '../ui/load.ts';
 import { LATER, useLive } from '../ui/live.ts';
 import { many } from '../words.ts';
+import { useSession } from '../session.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
 const LIMIT = 100;
-const COLUMNS = ['In', 'Client', 'Greeting will read', 'From', 'Logged on'].map((words) => ({ words }));
 const workshop = useMailingDraft();
 const catalogue = useCatalogue();
+const session = useSession();
 const found = ref<Recipients | null>(null);
 const offset = ref(0);
 const opened = ref<string | null>(null);
@@ -32,9 +33,18 @@ const { choices } = useChoices();
 const { ask, asking: counting, problem } = useLatest();
 async function load() {
   if (!workshop.draft || !workshop.mailing) return;
-  const { selection, topicId, senderId, eachOf, roles, fileChoice } = workshop.draft;
+  const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = workshop.draft;
   const body = {
-    ...{ mailingId: workshop.mailing.id, selection, topicId, senderId, eachOf, roles, fileChoice },
+    ...{
+      mailingId: workshop.mailing.id,
+      selection,
+      topicId,
+      senderId,
+      eachOf,
+      roles,
+      colleagues,
+      fileChoice,
+    },
     ...{ offset: offset.value, limit: LIMIT },
   };
   const answer = await ask(() => send('POST', Recipients, '/mailings/recipients', body));
@@ -63,6 +73,7 @@ watch(
     workshop.draft?.selection.added,
     workshop.draft?.topicId,
     workshop.draft?.senderId,
+    workshop.draft?.colleagues,
   ],
   () => void soon(),
   { deep: true },
@@ -70,21 +81,41 @@ watch(
 void load();
 useLive({ records: true }, () => void load(), LATER);
 
+const columns = computed(() =>
+  ['In', toColleagues.value ? 'Colleague' : 'Client', 'Greeting will read', 'From', 'Logged on'].map(
+    (words) => ({ words }),
+  ),
+);
+const staffIds = computed(() => (session.session?.colleagues ?? []).map(({ id }) => id));
 function tick(picks: readonly number[], on: boolean) {
   if (!workshop.draft) return;
+  const { colleagues } = workshop.draft;
+  if (colleagues !== null) {
+    const rest = (colleagues === 'all' ? staffIds.value : colleagues).filter((id) => !picks.includes(id));
+    const now = on ? [...rest, ...picks] : rest;
+    workshop.draft.colleagues = staffIds.value.every((id) => now.includes(id)) ? 'all' : now;
+    return;
+  }
   const { selection } = workshop.draft;
   const others = selection.removed.filter((id) => !picks.includes(id));
   selection.removed = on ? others : [...others, ...picks];
 }
 /** What is picked: lines about something else begin anew, and can be had back. */
-const subject = computed({
-  get: () => workshop.draft?.selection.subject ?? 'client',
-  set: (now: Subject) => begin({ ...selectionOf(), subject: now, past: false }),
+const subject = computed(() => workshop.draft?.selection.subject ?? 'client');
+const toColleagues = computed(() => Boolean(workshop.draft?.colleagues));
+const picked = computed({
+  get: () => (toColleagues.value ? 'colleague' : subject.value),
+  set: (now: Subject | 'colleague') => {
+    if (!workshop.draft) return;
+    workshop.draft.colleagues = now === 'colleague' ? 'all' : null;
+    if (now !== 'colleague' && now !== subject.value) begin({ ...selectionOf(), subject: now, past: false });
+  },
 });
 const SUBJECTS = [
   { value: 'client', title: 'clients' },
   { value: 'person', title: 'people' },
   { value: 'file', title: 'files' },
+  { value: 'colleague', title: 'colleagues' },
 ];
 /** The lines that another selection took the place of. */
 const before = ref<Selection | null>(null);
@@ -107,7 +138,13 @@ const { data: senders } = useLoad(z.array(MailingSender), () => '/mailings/sende
 const mailboxes = computed(() =>
   (senders.value ?? []).map(({ id: value, name, address }) => ({ value, title: `${name}, ${address}` })),
 );
-const from = computed(() => [{ value: null, title: 'each client’s own adviser' }, ...mailboxes.value]);
+const from = computed(() => [
+  {
+    value: null,
+    title: toColleagues.value ? 'whoever wrote the mailing' : 'each client’s own adviser',
+  },
+  ...mailboxes.value,
+]);
 const answers = computed(() => [{ value: null, title: 'whoever it comes from' }, ...mailboxes.value]);
 const FILES = computed(() => [
   { value: 'general', title: 'their General file' },
@@ -125,17 +162,35 @@ const FILES = computed(() => [
     <section class="who" aria-labelledby="who">
       <div class="line">
         <h2 id="who">Who should have this</h2>
-        <OpenKept :subject="subject" @open="begin" />
-        <button v-if="before" type="button" class="link" @click="takeBack">the lines as they were</button>
+        <OpenKept v-if="!toColleagues" :subject="subject" @open="begin" />
+        <button v-if="before && !toColleagues" type="button" class="link" @click="takeBack">
+          the lines as they were
+        </button>
       </div>
-      <v-select v-model="subject" :items="SUBJECTS" label="Picked are" class="mt-2 mb-3" />
-      <SelectionColumn :key="subject" v-model="workshop.draft.selection" />
+      <v-select v-model="picked" :items="SUBJECTS" label="Picked are" class="mt-2 mb-3" />
+      <p v-if="toColleagues" class="quiet">
+        {{
+          workshop.draft.colleagues === 'all'
+            ? 'All who are here, and whoever joins before it is released. Take a tick away to leave somebody out.'
+            : 'Those who are ticked.'
+        }}
+        It is logged on no file.
+        <button
+          v-if="workshop.draft.colleagues !== 'all'"
+          type="button"
+          class="link"
+          @click="workshop.draft.colleagues = 'all'"
+        >
+          all of them
+        </button>
+      </p>
+      <SelectionColumn v-else :key="subject" v-model="workshop.draft.selection" />
       <p v-if="found?.ofNobody" class="quiet mt-2">
         {{ many(found.ofNobody, 'person', 'people') }} of no client
         {{ found.ofNobody === 1 ? 'is' : 'are' }} not written to: a mailing reaches clients.
       </p>
       <v-autocomplete
-        v-if="subject === 'file'"
+        v-if="subject === 'file' && !toColleagues"
         v-model="workshop.draft.roles"
         :items="choices?.roles ?? []"
         label="To their people who are"
@@ -147,6 +202,7 @@ const FILES = computed(() => [
         class="mt-4"
       />
       <v-select
+        v-if="!toColleagues"
         v-model="workshop.draft.topicId"
         :items="choices?.topics ?? []"
         item-title="name"
@@ -158,13 +214,14 @@ const FILES = computed(() => [
         class="mt-4"
       />
       <v-select
+        v-if="!toColleagues"
         v-model="workshop.draft.fileChoice"
         :items="FILES"
         label="Each copy is logged on"
         class="mt-4"
       />
       <v-select
-        v-if="subject !== 'person'"
+        v-if="subject !== 'person' && !toColleagues"
         v-model="workshop.draft.eachOf"
         :items="EACH"
         label="A copy goes to"
@@ -217,7 +274,7 @@ const FILES = computed(() => [
         v-model:offset="offset"
         bare
         class="px-3 pb-2"
-        :columns="COLUMNS"
+        :columns="columns"
         :rows="found?.rows ?? []"
         :row-key="(row) => row.key"
         :row-class="(row) => ({ out: !row.ticked })"
@@ -236,7 +293,7 @@ const FILES = computed(() => [
           </td>
           <td>
             <strong>{{ row.client }}</strong><span class="quiet address" :title="row.address">{{
-              subject === 'client' ? row.address : `${row.to}, ${row.address}`
+              subject === 'client' || toColleagues ? row.address : `${row.to}, ${row.address}`
             }}</span>
           </td>
           <td>
@@ -252,8 +309,11 @@ const FILES = computed(() => [
         </template>
         <template #empty>
           <p v-if="found" class="quiet pa-4">
-            Nobody is left to write to: {{ explain(workshop.draft.selection, catalogue.facts) }} Take a line
-            away or widen it.
+            {{
+              toColleagues
+                ? 'There is no verified mailbox to send it from. Connect yours, or choose another below.'
+                : `Nobody is left to write to: ${explain(workshop.draft.selection, catalogue.facts)} Take a line away or widen it.`
+            }}
           </p>
         </template>
       </PagedTable>

@@ -27,6 +27,7 @@ const asking = ref(false);
 const busy = ref(false);
 const problem = ref('');
 const why = ref('');
+const toColleagues = computed(() => Boolean(workshop.draft?.colleagues));
 const ready = computed(() => workshop.mailing?.state === 'ready');
 const series = computed(() => workshop.mailing?.series ?? []);
 const untested = computed(
@@ -53,11 +54,11 @@ async function load() {
   if (!workshop.draft || !workshop.mailing) return;
   try {
     await workshop.save();
-    const { selection, topicId, senderId, eachOf, roles, fileChoice } = workshop.draft;
+    const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = workshop.draft;
     const mailingId = workshop.mailing.id;
     [list.value, checks.value] = await Promise.all([
       send('POST', Recipients, '/mailings/recipients', {
-        ...{ mailingId, selection, topicId, senderId, eachOf, roles, fileChoice },
+        ...{ mailingId, selection, topicId, senderId, eachOf, roles, colleagues, fileChoice },
         limit: SHOWN,
       }),
       get(Checks, `/mailings/${mailingId}/checks`),
@@ -129,7 +130,7 @@ void load();
           <div>
             <dt>Logged on</dt>
             <dd>
-              {{ LOGGED[workshop.draft?.fileChoice ?? 'general'] }}
+              {{ toColleagues ? LOGGED.nowhere : LOGGED[workshop.draft?.fileChoice ?? 'general'] }}
             </dd>
           </div>
           <div>
@@ -150,7 +151,7 @@ void load();
               /></template>
             </dd>
           </div>
-          <div>
+          <div v-if="!toColleagues">
             <dt>Says how to opt out</dt>
             <dd>{{ workshop.draft?.optOut ? 'yes' : 'no' }}</dd>
           </div>
@@ -226,9 +227,9 @@ void load();
     <AskDialog v-model="asking" :max-width="620" label="Release">
       <template #heading>Let {{ many(list?.ticked ?? 0, 'message') }} go?</template>
       <p>
-        Each goes to that client alone, {{ timingWords(workshop.draft?.timing ?? null) }}. What has gone
-        cannot be called back; until the first has gone all of it can be taken back, and what still waits can
-        be paused.
+        Each goes to that {{ toColleagues ? 'colleague' : 'client' }} alone,
+        {{ timingWords(workshop.draft?.timing ?? null) }}. What has gone cannot be called back; until the
+        first has gone all of it can be taken back, and what still waits can be paused.
       </p>
       <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
         <table class="ledger-table">

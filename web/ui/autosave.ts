@@ -13,6 +13,8 @@ export interface Autosave {
   settled(): void;
   /** Something was typed that is not kept yet, or is just being kept. */
   unsaved: Ref<boolean>;
+  /** It is just being kept. */
+  saving: Ref<boolean>;
   /** Why it is not kept, in words; empty when nothing is wrong. */
   problem: Ref<string>;
   /** Somebody else has changed it meanwhile: it is not tried again by itself. */
@@ -83,5 +85,5 @@ export function useAutosave<T>(content: () => T | null, keep: (content: T) => Pr
     stale.value = false;
     problem.value = '';
   }
-  return { save, settled, unsaved: computed(() => dirty.value || saving.value), problem, stale };
+  return { save, settled, unsaved: computed(() => dirty.value || saving.value), saving, problem, stale };
 }

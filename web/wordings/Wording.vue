@@ -19,6 +19,8 @@ import FormatBar from '../parts/FormatBar.vue';
 import Trouble from '../parts/Trouble.vue';
 import Writer from '../parts/Writer.vue';
 import LinkField from '../register/LinkField.vue';
+import EnclosurePart from './EnclosurePart.vue';
+import GoingWith from './GoingWith.vue';
 import { useSession } from '../session.ts';
 import AskDialog from '../ui/AskDialog.vue';
 import { useForm } from '../ui/form.ts';
@@ -43,6 +45,7 @@ const form = ref<WordingDraft>({
   occasion: null,
   subject: EMPTY,
   body: EMPTY,
+  enclosureIds: [],
 });
 const standing = ref(JSON.stringify(form.value));
 const changed = computed(() => JSON.stringify(form.value) !== standing.value);
@@ -63,12 +66,18 @@ async function open() {
   if (id.value === null) return;
   try {
     kept.value = await get(KeptWording, `/wordings/kept/${id.value}`);
-    const { kind, name, description, own, letters, occasion, subject, body } = kept.value;
-    form.value = { kind, name, description, own, letters, occasion, subject, body };
+    const { kind, name, description, own, letters, occasion, subject, body, enclosureIds } = kept.value;
+    form.value = { kind, name, description, own, letters, occasion, subject, body, enclosureIds };
     standing.value = JSON.stringify(form.value);
+    if (kind === 'enclosure') await readVersions();
   } catch (error) {
     unread.value = wordsOf(error);
   }
+}
+/** Another file lies in it now; what is being typed about it stays. */
+async function renew() {
+  kept.value = await get(KeptWording, `/wordings/kept/${id.value}`);
+  await readVersions();
 }
 const keep = () =>
   submit(form.value, async (draft) => {
@@ -137,7 +146,12 @@ const body = useTemplateRef<InstanceType<typeof Writer>>('body');
 const last = ref<'subject' | 'body'>('body');
 const editor = computed(() => body.value?.editor);
 const target = computed(() => (last.value === 'subject' ? subject.value?.editor : editor.value));
-const kinds = Object.entries(KINDS).map(([value, { one: title }]) => ({ value, title }));
+/** What is written; a file is kept by handing it over. */
+const kinds = (['template', 'article', 'paragraph'] as const).map((value) => ({
+  value,
+  title: KINDS[value].one,
+}));
+const isFile = computed(() => form.value.kind === 'enclosure');
 const occasions = Object.entries(OCCASIONS).map(([value, title]) => ({ value, title }));
 
 const leaving = ref<((leave: boolean) => void) | null>(null);
@@ -178,11 +192,11 @@ useEventListener(window, 'beforeunload', (event) => {
       </template>
     </header>
     <Trouble :words="problem || unread" class="mb-2" />
-    <div class="whole">
+    <div class="whole" :class="{ alone: isFile }">
       <section class="write" aria-label="What it says">
         <div class="about">
           <v-text-field v-model="form.name" label="Name" maxlength="120" :error-messages="errorOf('name')" />
-          <v-select v-model="form.kind" :items="kinds" label="What it is" />
+          <v-select v-if="!isFile" v-model="form.kind" :items="kinds" label="What it is" />
           <v-select
             v-if="form.kind === 'template'"
             v-model="form.occasion"
@@ -194,7 +208,7 @@ useEventListener(window, 'beforeunload', (event) => {
             :error-messages="errorOf('occasion')"
           />
           <v-text-field
-            v-else
+            v-else-if="!isFile"
             v-model="form.letters"
             label="Letters that put it in, with Tab"
             :error-messages="errorOf('letters')"
@@ -206,7 +220,15 @@ useEventListener(window, 'beforeunload', (event) => {
             :error-messages="errorOf('description')"
           />
           <v-checkbox v-model="form.own" label="for me alone" />
+          <GoingWith v-if="form.kind === 'template'" v-model="form.enclosureIds" class="whole-row" />
         </div>
+        <EnclosurePart
+          v-if="isFile && kept"
+          :kept="kept"
+          :versions="versions ?? []"
+          :may="mine && session.may('keep wordings')"
+          @changed="renew"
+        />
         <div v-if="form.kind === 'template'" class="sheet subject">
           <span class="quiet subject-name">Subject</span>
           <Writer
@@ -219,7 +241,7 @@ useEventListener(window, 'beforeunload', (event) => {
             @focus="last = 'subject'"
           />
         </div>
-        <div class="sheet body">
+        <div v-if="!isFile" class="sheet body">
           <FormatBar
             :editor="editor"
             :facts="facts ?? []"
@@ -237,7 +259,7 @@ useEventListener(window, 'beforeunload', (event) => {
           </div>
         </div>
       </section>
-      <aside class="beside" aria-label="Beside it">
+      <aside v-if="!isFile" class="beside" aria-label="Beside it">
         <h2>As a client reads it</h2>
         <LinkField v-model="client" to="client" label="Which client" class="mt-2" />
         <Trouble :words="looking" class="mt-2" />
@@ -306,6 +328,9 @@ useEventListener(window, 'beforeunload', (event) => {
   grid-template-columns: minmax(0, 1fr) 340px;
   gap: 18px;
 }
+.alone {
+  grid-template-columns: minmax(0, 1fr);
+}
 .write {
   display: flex;
   flex-direction: column;
@@ -321,6 +346,9 @@ useEventListener(window, 'beforeunload', (event) => {
 }
 .about .wide {
   grid-column: span 2;
+}
+.about .whole-row {
+  grid-column: 1 / -1;
 }
 .subject {
   display: flex;

@@ -2,15 +2,16 @@
 import { useDebounceFn } from '@vueuse/core';
 import { ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
-import { WordingsPage } from '../../contract/index.ts';
+import { Made, WordingsPage, type WordingKind } from '../../contract/index.ts';
+import { upload, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
 import PagedTable from '../ui/PagedTable.vue';
-import { useTimes } from '../words.ts';
+import { size, useTimes } from '../words.ts';
 import { KINDS, OCCASIONS } from './occasions.ts';
 
-/** The firm's wordings: whole messages and paragraphs, one's own among them. */
+/** The firm's wordings: whole messages, paragraphs, articles and files that are kept once, one's own among them. */
 const LIMIT = 50;
 const COLUMNS = ['Name', 'What it is', 'Serves by default', 'Letters', 'Kept by', 'Changed'].map((words) => ({
   words,
@@ -34,9 +35,37 @@ const { data, problem, load } = useLoad(WordingsPage, () => ({
 }));
 const TABS = [
   { value: undefined, words: 'All' },
-  { value: 'template', words: KINDS.template.many },
-  { value: 'paragraph', words: KINDS.paragraph.many },
-] as const;
+  ...(['template', 'paragraph', 'article', 'enclosure'] as const).map((value) => ({
+    value,
+    words: KINDS[value].many,
+  })),
+];
+const kindOf = (each: WordingKind) => (each === 'note' ? '' : KINDS[each].one);
+
+const chooser = ref<HTMLInputElement | null>(null);
+const keeping = ref(false);
+const unkept = ref('');
+/** Keeps the files chosen; the page of the last one opens, to say what it is for. */
+async function keepFiles() {
+  const files = [...(chooser.value?.files ?? [])];
+  if (chooser.value) chooser.value.value = '';
+  keeping.value = true;
+  unkept.value = '';
+  try {
+    let last = 0;
+    for (const file of files) {
+      const query = { filename: file.name, type: file.type };
+      last = Made.parse(await upload('/wordings/enclosures', query, file)).id;
+    }
+    if (files.length === 1) await router.push(`/wordings/${last}`);
+    else kind.value = 'enclosure';
+  } catch (error) {
+    unkept.value = wordsOf(error);
+  } finally {
+    keeping.value = false;
+    await load();
+  }
+}
 </script>
 
 <template>
@@ -44,6 +73,10 @@ const TABS = [
     <header class="head">
       <h1>Wordings</h1>
       <v-text-field v-model="typed" class="search" label="Find by name or description" clearable />
+      <template v-if="session.may('keep wordings')">
+        <v-btn :loading="keeping" @click="chooser?.click()">Keep a file…</v-btn>
+        <input ref="chooser" type="file" multiple hidden aria-hidden="true" @change="keepFiles" />
+      </template>
       <v-btn
         v-if="session.may('keep wordings')"
         color="primary"
@@ -66,6 +99,7 @@ const TABS = [
       </button>
     </div>
     <Trouble :words="problem" :retry="load" class="mb-2" />
+    <Trouble :words="unkept" class="mb-2" />
     <PagedTable
       v-model:offset="offset"
       :columns="COLUMNS"
@@ -78,12 +112,13 @@ const TABS = [
       <template #row="{ row }">
         <td>
           <router-link :to="`/wordings/${row.id}`" class="name">{{ row.name }}</router-link>
-          <span class="quiet description">{{ row.description }}</span>
+          <span class="quiet description">{{
+            [row.enclosed ? `${row.enclosed.filename}, ${size(row.enclosed.size)}` : '', row.description]
+              .filter(Boolean)
+              .join('. ')
+          }}</span>
         </td>
-        <td>
-          {{ row.kind === 'template' ? KINDS.template.one : KINDS.paragraph.one
-          }}<span v-if="row.own" class="quiet">, your own</span>
-        </td>
+        <td>{{ kindOf(row.kind) }}<span v-if="row.own" class="quiet">, your own</span></td>
         <td>{{ row.occasion ? OCCASIONS[row.occasion] : '' }}</td>
         <td class="figures">{{ row.letters }}</td>
         <td>{{ row.keeper ?? '' }}</td>

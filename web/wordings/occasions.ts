@@ -14,4 +14,5 @@ export const KINDS: Record<Exclude<WordingKind, 'note'>, { one: string; many: st
   template: { one: 'Template', many: 'Templates' },
   article: { one: 'Article', many: 'Articles' },
   paragraph: { one: 'Paragraph', many: 'Paragraphs' },
+  enclosure: { one: 'Enclosure', many: 'Enclosures' },
 };

@@ -6,6 +6,7 @@ import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
 import DocumentsDialog from './DocumentsDialog.vue';
 import type { Desk } from './draft.ts';
+import KeptDialog from './KeptDialog.vue';
 import PutIn from './PutIn.vue';
 
 /** Beside the page: on which files it goes, what can be put in, and what is enclosed. */
@@ -16,6 +17,7 @@ const emit = defineEmits<{
 }>();
 const finding = ref(false);
 const documents = ref(false);
+const kept = ref(false);
 const picker = ref<HTMLInputElement | null>(null);
 const files = computed({
   get: () => props.desk.files,
@@ -31,6 +33,10 @@ async function encloseAll(list: FileList | null | undefined) {
 async function encloseFrom({ messageId, index }: FileDocument) {
   await props.desk.encloseFrom(messageId, index);
   documents.value = false;
+}
+async function encloseKept(id: number) {
+  await props.desk.encloseKept([id]);
+  kept.value = false;
 }
 </script>
 
@@ -73,6 +79,7 @@ async function encloseFrom({ messageId, index }: FileDocument) {
       @stock="(wordings: readonly Wording[]) => emit('stock', wordings)"
       @insert="(content: DocNode['content'] | string) => emit('insert', content)"
       @subject="(words: string) => desk.put({ subject: words })"
+      @enclose="(ids: number[]) => desk.encloseKept(ids)"
     />
 
     <h2 class="mt-5">Enclose</h2>
@@ -88,6 +95,7 @@ async function encloseFrom({ messageId, index }: FileDocument) {
     <div class="tools">
       <v-btn size="small" @click="picker?.click()">From this computer…</v-btn>
       <v-btn size="small" :disabled="!fileId" @click="documents = true">From the client…</v-btn>
+      <v-btn size="small" @click="kept = true">From the cupboard…</v-btn>
     </div>
     <p class="quiet mt-1">or drag files onto the page</p>
     <label class="plain-text mt-4"
@@ -102,6 +110,7 @@ async function encloseFrom({ messageId, index }: FileDocument) {
       v-model="finding"
       @choose="(file: FileRef) => (files = [...files.filter((each) => each.id !== file.id), file])"
     />
+    <KeptDialog v-model="kept" @choose="encloseKept" />
     <DocumentsDialog v-model="documents" :file-id="fileId" @choose="encloseFrom" />
   </aside>
 </template>

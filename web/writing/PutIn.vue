@@ -20,6 +20,8 @@ const emit = defineEmits<{
   insert: [content: DocNode['content'] | string];
   subject: [words: string];
   stock: [wordings: readonly Wording[]];
+  /** Kept enclosures that go with what was put in. */
+  enclose: [ids: number[]];
 }>();
 const keeping = ref(false);
 const ofFile = computed(() => ({ file: props.fileId }));
@@ -43,6 +45,11 @@ watch(wordings, (now) => emit('stock', now ?? []));
 function put(wording: Wording) {
   if (wording.kind === 'template' && wording.subject && !props.subject) emit('subject', wording.subject);
   emit('insert', (wording.body as DocNode).content ?? []);
+  if (wording.enclosures.length)
+    emit(
+      'enclose',
+      wording.enclosures.map(({ id }) => id),
+    );
 }
 </script>
 

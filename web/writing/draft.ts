@@ -150,6 +150,14 @@ export function useDraft(id: number) {
       problem.value = wordsOf(error);
     }
   }
+  async function encloseKept(wordingIds: readonly number[]): Promise<void> {
+    try {
+      await act('POST', `/drafts/${id}/enclosures/kept`, { wordingIds });
+      await refresh();
+    } catch (error) {
+      problem.value = wordsOf(error);
+    }
+  }
   async function takeOff(enclosure: number): Promise<void> {
     try {
       await act('DELETE', `/drafts/${id}/enclosures/${enclosure}`);
@@ -183,6 +191,7 @@ export function useDraft(id: number) {
     throwAway,
     enclose,
     encloseFrom,
+    encloseKept,
     takeOff,
     put,
     secondsLeft,
