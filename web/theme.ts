@@ -55,6 +55,7 @@ export const vuetify = createVuetify({
     VAutocomplete: field,
     VCombobox: field,
     VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },
+    VChip: { rounded: 'sm', variant: 'outlined', density: 'comfortable' },
     VCard: { rounded: 'sm', elevation: 0, border: true },
     VDialog: { maxWidth: 560 },
     VProgressLinear: { height: 9, color: 'primary', bgColor: COLOURS.rail, bgOpacity: 1 },

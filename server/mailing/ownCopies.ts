@@ -99,6 +99,7 @@ export async function dropCopy(db: Knex, mailingId: number, key: string): Promis
   await transact(db, async (trx) => {
     await heldDraft(trx, mailingId);
     await trx('mailing_own_copy').where(named(mailingId, key)).delete();
+    await trx('mailing').where({ id: mailingId }).update({ tested_at: null });
     await noteChange(trx, 'mailings', 'mailing', [mailingId]);
   });
 }

@@ -288,7 +288,7 @@ async function relayLate(context: AppContext, id: number, timing: Timing): Promi
 }
 
 /**
- * Changes how a mailing goes while it goes; what still waits is laid out anew.
+ * Changes how a mailing, and what follows it in a series, goes while any of it goes; what still waits is laid out anew.
  * @throws Refusal when nothing waits any more, or it would never end
  */
 export async function changeTiming(
@@ -298,17 +298,18 @@ export async function changeTiming(
   timing: Timing,
 ): Promise<void> {
   await transact(context.db, async (trx) => {
-    const row = await trx('mailing')
-      .where({ id })
-      .whereIn('state', ['going', 'paused'])
+    const rows = await trx('mailing')
+      .where((all) => all.where({ id }).orWhere({ head_id: id }))
       .forUpdate()
-      .first('timing');
-    if (!row) throw new Refusal(409, 'The mailing is not on its way any more.');
+      .select('id', 'state', 'timing');
+    const under = rows.filter(({ state }) => state === 'going' || state === 'paused');
+    const row = rows.find((each) => each.id === id);
+    if (!row || !under.length) throw new Refusal(409, 'The mailing is not on its way any more.');
+    const ids = rows.map((each) => each.id);
     await trx('mailing')
-      .where({ id })
-      .orWhere({ head_id: id })
+      .whereIn('id', ids)
       .update({ timing: toJson('mailing.timing', timing) });
-    await relay(context, trx, id, timing);
+    for (const each of under) await relay(context, trx, each.id, timing);
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'timing changed',
@@ -317,6 +318,6 @@ export async function changeTiming(
       before: { timing: fromJson('mailing.timing', row.timing) },
       after: { timing },
     });
-    await noteChange(trx, 'mailings', 'mailing', [id]);
+    await noteChange(trx, 'mailings', 'mailing', ids);
   });
 }

@@ -169,6 +169,86 @@ describe('mailings, in the browser', () => {
     expect(framed).to.equal(1);
   });
 
+  it('keeps a file, encloses it in a mailing to colleagues, and lets two people write at it without losing anything', async () => {
+    const { page, address, firm } = office;
+    await page.goto(`${address}/wordings`);
+    const [chooser] = await Promise.all([
+      page.waitForEvent('filechooser'),
+      page.getByRole('button', { name: 'Keep a file…' }).click(),
+    ]);
+    await chooser.setFiles([
+      { name: 'Fire drill.txt', mimeType: 'text/plain', buffer: Buffer.from('Meet at the gate.') },
+    ]);
+    await page.getByRole('heading', { name: 'The file' }).waitFor();
+    await accessible(page, 'a kept file');
+    await page.goto(`${address}/mailings`);
+    await page.getByRole('button', { name: 'Begin a mailing' }).click();
+    await page.getByLabel('Name of the mailing').fill('Fire drill');
+    await page.getByRole('combobox', { name: 'Picked are' }).press('ArrowDown');
+    await page.locator('.v-select__content').getByText('colleagues').click();
+    await page.getByRole('heading', { name: '5 recipients' }).waitFor();
+    await page.getByRole('checkbox', { name: 'Rufus Adair receives this' }).uncheck();
+    await page.getByRole('heading', { name: '4 recipients' }).waitFor();
+    await accessible(page, 'colleagues as recipients');
+    await page.getByRole('button', { name: 'Next: Message' }).click();
+    await page.getByRole('button', { name: 'From the cupboard…' }).click();
+    await page.getByRole('button', { name: /^Fire drill/ }).click();
+    await page.getByRole('button', { name: 'Take Fire drill.txt off' }).waitFor();
+
+    const petra = await openBrowser();
+    try {
+      await signIn({ ...office, page: petra.page }, 'petra.lund');
+      await petra.page.goto(page.url());
+      await page.getByText('Petra Lund is at Message now').waitFor();
+      await petra.page.getByText('Maren Okell is at Message now').waitFor();
+      // What each changes of it alone, both have.
+      const text = (at: typeof page) => at.getByRole('textbox', { name: 'Message' });
+      const subject = (at: typeof page) => at.getByRole('textbox', { name: 'Subject' });
+      await subject(petra.page).click();
+      await petra.page.keyboard.type('On Tuesday');
+      await text(page).locator('p').nth(1).click();
+      await page.keyboard.type('We meet at the gate.');
+      await subject(page).getByText('On Tuesday').waitFor();
+      await text(petra.page).getByText('We meet at the gate.').waitFor();
+      // What both change is put before the second, and nothing of either is lost before they choose.
+      await petra.page.route('**/api/mailings/*', (route) =>
+        route.request().method() === 'PUT' ? route.abort() : route.continue(),
+      );
+      await text(petra.page).locator('p').nth(1).click();
+      await petra.page.keyboard.press('End');
+      await petra.page.keyboard.type(' At nine.');
+      await text(page).locator('p').nth(1).click();
+      await page.keyboard.press('End');
+      await page.keyboard.type(' At ten.');
+      await until('Maren’s is kept', async () =>
+        (await written('Fire drill')).body.includes('We meet at the gate. At ten.'),
+      );
+      await petra.page.unroute('**/api/mailings/*');
+      await petra.page.getByRole('button', { name: 'see both' }).click();
+      const dialog = petra.page.getByRole('dialog', { name: 'Changed by two' });
+      expect(await dialog.innerText()).to.match(/At nine[\s\S]*At ten/);
+      await accessible(petra.page, 'what two changed');
+      await dialog.getByRole('button', { name: 'Keep mine' }).click();
+      await text(page).getByText('We meet at the gate. At nine.').waitFor();
+      await petra.page.getByRole('link', { name: 'Mailings', exact: false }).first().click();
+      await page.getByText('Petra Lund is at Message now').waitFor({ state: 'detached' });
+    } finally {
+      await petra.close();
+    }
+    const { id } = await written('Fire drill');
+    await page.goto(`${address}/mailings/${id}/checks`);
+    await page.getByRole('button', { name: 'Send a test copy' }).click();
+    await page.getByText('A test copy is on its way').waitFor();
+    await page.goto(`${address}/mailings/${id}/release`);
+    await page.getByRole('button', { name: /^Release 4 messages/ }).click();
+    await page.getByRole('button', { name: 'Let them go' }).click();
+    await until('all have gone', async () => {
+      const sent = await firm.db('dispatch').where({ mailing_id: id, state: 'sent' }).pluck('staff_id');
+      return sent.length === 4;
+    });
+    await page.getByText('Ines Calder').first().waitFor();
+  });
+
   it('writes a series, and shows who left it by answering', async () => {
     const { page, address, firm } = office;
     const { selection, ...draft } = mailingDraft({
@@ -275,7 +355,13 @@ describe('mailings, in the browser', () => {
     await page.keyboard.press('Control+a');
     await page.keyboard.type('To you alone.');
     await accessible(page, 'one copy changed by hand');
-    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    // Going elsewhere loses nothing of it.
+    await page.getByRole('button', { name: /^4 Timing/ }).click();
+    await page.getByRole('button', { name: /^3 Checks/ }).click();
+    await page.getByRole('listitem').filter({ hasText: 'Changed by hand:' }).getByRole('button').click();
+    await page.frameLocator('iframe').getByText('To you alone.').waitFor();
+    await page.getByRole('button', { name: 'change this one’s words…' }).click();
+    await page.getByRole('button', { name: 'Done', exact: true }).click();
     await page.frameLocator('iframe').getByText('To you alone.').waitFor();
     await page.getByText('Changed by hand', { exact: true }).waitFor();
     await page.getByRole('button', { name: 'let it say what all say' }).click();

@@ -7,6 +7,7 @@ import { checkMailing } from '../../server/mailing/checking.ts';
 import { createMailing, deleteMailing, listMailings, saveMailing } from '../../server/mailing/mailings.ts';
 import { handOver, releaseMailing, steerMailing, takeBack } from '../../server/mailing/release.ts';
 import { addToSeries, advance, advanceAll, listSeries } from '../../server/mailing/series.ts';
+import { changeTiming } from '../../server/mailing/timing.ts';
 import { viewMailing } from '../../server/mailing/view.ts';
 import { outgoing } from '../../server/parts.ts';
 import { letGo, mailingDraft, releaseAsChecked, words } from './drafts.ts';
@@ -275,6 +276,14 @@ describe('a series of messages', () => {
       .update({ advanced_at: new Date(Date.now() - 61 * 60_000) });
     await advance(firm.context, second);
     expect(await copies(second)).to.have.length(8);
+    // The pace can be changed though the first message has all gone: what waits is laid out anew, and who comes next.
+    await firm.db('dispatch').where({ mailing_id: second }).update({ state: 'waiting' });
+    await changeTiming(firm.context, MANAGER, id, { ...AT_ONCE, batch: { size: 2, minutes: 60 } });
+    const waits = (await copies(second)).map(({ next_at }) => next_at.getTime());
+    expect(new Set(waits.map((at) => Math.round((at - Math.min(...waits)) / 3600_000))).size).to.equal(4);
+    expect((await viewMailing(firm.db, second)).draft.timing.batch).to.deep.equal({ size: 2, minutes: 60 });
+    await steerMailing(firm.context, MANAGER, second, 'cancelled');
+    expect(await say(changeTiming(firm.context, MANAGER, id, AT_ONCE))).to.contain('not on its way');
     await worker.stop();
   });
 });

@@ -43,6 +43,13 @@ describe('two people on one mailing', () => {
     expect(both).to.deep.equal(['body']);
     expect([draft.body, draft.name, draft.optOut]).to.deep.equal([words('Mine.'), 'Same', false]);
   });
+  it('have changed nothing where the editor leaves something undefined', () => {
+    const field = { type: 'mergeField', attrs: { field: 'greeting', format: undefined } };
+    const mine = { ...BASE, body: { type: 'doc', content: [{ type: 'paragraph', content: [field] }] } };
+    const base = JSON.parse(JSON.stringify(mine)) as MailingDraft;
+    const { draft, both } = together(base, mine, { ...base, body: words('Theirs.') });
+    expect([draft.body, both]).to.deep.equal([words('Theirs.'), []]);
+  });
   it('have changed nothing where the same is only told in another order', () => {
     const paragraph = { content: [{ text: 'One copy each.', type: 'text' }], type: 'paragraph' };
     const theirs = { ...BASE, body: { content: [paragraph], type: 'doc' } };

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue';
 import type { MailingDraft } from '../../contract/index.ts';
+import type { DocNode } from '../../core/merge/document.ts';
+import { fillIn } from '../../core/merge/letter.ts';
 import { plain } from '../../core/merge/plain.ts';
 import { explain } from '../../core/selection/explain.ts';
 import { useCatalogue } from '../selection/catalogue.ts';
@@ -13,14 +15,19 @@ const open = defineModel<boolean>({ required: true });
 const workshop = useMailingDraft();
 const catalogue = useCatalogue();
 
+/** A text as it reads, its facts by their names in brackets. */
+const read = (doc: DocNode) =>
+  plain(
+    fillIn(doc, { words: {} }, (key) => workshop.facts.find((each) => each.key === key)?.label ?? key).doc,
+  );
 /** What can be told in words, by its name. */
 const PARTS: Partial<Record<keyof MailingDraft, { name: string; words: (draft: MailingDraft) => string }>> = {
   name: { name: 'Its name', words: (draft) => draft.name },
-  subject: { name: 'The subject', words: (draft) => plain(draft.subject) },
-  body: { name: 'The text', words: (draft) => plain(draft.body) },
+  subject: { name: 'The subject', words: (draft) => read(draft.subject) },
+  body: { name: 'The text', words: (draft) => read(draft.body) },
   plain: {
     name: 'The plain text',
-    words: (draft) => (draft.plain ? plain(draft.plain) : 'made of the text'),
+    words: (draft) => (draft.plain ? read(draft.plain) : 'made of the text'),
   },
   selection: {
     name: 'Who should have it',

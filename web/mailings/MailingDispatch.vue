@@ -127,11 +127,17 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
           <v-btn v-if="!gone && !follows" @click="change(`/mailings/${mailing.id}/take-back`, {})"
             >Take it back</v-btn
           >
-          <v-btn v-if="!follows" @click="timing = true">Timing…</v-btn>
         </template>
+        <v-btn v-if="!follows && (isAny('going') || isAny('paused'))" @click="timing = true">Timing…</v-btn>
       </template>
     </div>
-    <TimingDialog v-model="timing" :mailing-id="mailing.id" :timing="mailing.draft.timing" @changed="renew" />
+    <TimingDialog
+      v-model="timing"
+      :mailing-id="mailing.id"
+      :timing="mailing.draft.timing"
+      :goes-on="mailing.goesOn"
+      @changed="renew"
+    />
     <Trouble :words="problem || unread" :retry="renew" class="mt-2" />
     <SeriesAccount v-if="mailing.series.length" v-model:people="people" :mailing="mailing" class="mt-3" />
     <SeriesPeople v-if="people" :mailing-id="mailing.id" class="mt-3 standing" />

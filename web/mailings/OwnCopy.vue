@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { computed, ref, useTemplateRef } from 'vue';
+import { computed, onBeforeUnmount, ref, useTemplateRef } from 'vue';
 import { OwnCopy, type Preview } from '../../contract/index.ts';
 import { act, get, wordsOf } from '../api.ts';
 import FormatBar from '../parts/FormatBar.vue';
 import Trouble from '../parts/Trouble.vue';
 import Writer from '../parts/Writer.vue';
+import { useAutosave } from '../ui/autosave.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 /** The words of one copy, changed by hand: what all others say stays as it is. */
@@ -13,31 +14,31 @@ const emit = defineEmits<{ done: [changed: boolean] }>();
 const workshop = useMailingDraft();
 const path = computed(() => `/mailings/${workshop.mailing?.id ?? 0}/copies/${props.of.key}`);
 const copy = ref<OwnCopy | null>(null);
-const problem = ref('');
-const busy = ref(false);
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
 const label = (key: string) => workshop.facts.find((each) => each.key === key)?.label ?? key;
+/** Something else than was read was kept. */
+let changed = false;
+const words = () => copy.value && { subject: copy.value.subject, body: copy.value.body };
+const autosave = useAutosave(words, async (now) => {
+  changed = true;
+  await act('PUT', path.value, now);
+});
+const unread = ref('');
+const problem = computed(() => unread.value || autosave.problem.value);
 async function read() {
   try {
     copy.value = await get(OwnCopy, path.value);
-    problem.value = '';
+    autosave.settled();
+    unread.value = '';
   } catch (error) {
-    problem.value = wordsOf(error);
+    unread.value = wordsOf(error);
   }
 }
-async function keep() {
-  if (!copy.value) return;
-  busy.value = true;
-  try {
-    const { subject, body: text } = copy.value;
-    await act('PUT', path.value, { subject, body: text });
-    emit('done', true);
-  } catch (error) {
-    problem.value = wordsOf(error);
-  } finally {
-    busy.value = false;
-  }
+async function done() {
+  if (await autosave.save()) emit('done', changed);
 }
+// Going to another step loses nothing either.
+onBeforeUnmount(() => void autosave.save());
 void read();
 </script>
 
@@ -45,10 +46,11 @@ void read();
   <div class="own">
     <header>
       <p>
-        For <strong>{{ of.client }}</strong> alone. It does not follow what the others say any more.
+        For <strong>{{ of.client }}</strong> alone. What is changed here does not follow what the others say
+        any more.
       </p>
-      <v-btn @click="emit('done', false)">Leave it</v-btn>
-      <v-btn color="primary" variant="flat" :loading="busy" :disabled="!copy" @click="keep">Keep</v-btn>
+      <span class="quiet" role="status">{{ autosave.unsaved.value ? 'keeping what you typed …' : '' }}</span>
+      <v-btn color="primary" variant="flat" @click="done">Done</v-btn>
     </header>
     <Trouble :words="problem" class="ma-3" />
     <template v-if="copy">
@@ -67,7 +69,7 @@ void read();
           v-model="copy.body"
           label="Words of this copy"
           :field-label="label"
-          @trouble="problem = $event"
+          @trouble="unread = $event"
         />
       </div>
     </template>

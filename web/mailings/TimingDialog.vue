@@ -11,7 +11,12 @@ import TimingForm from './TimingForm.vue';
 
 /** Changes how a mailing goes while it goes; what still waits is laid out anew. */
 const open = defineModel<boolean>({ required: true });
-const props = defineProps<{ mailingId: number; timing: Timing }>();
+const props = defineProps<{
+  mailingId: number;
+  timing: Timing;
+  /** Messages that follow it are under way. */
+  goesOn?: boolean;
+}>();
 const emit = defineEmits<{ changed: [] }>();
 const draft = ref<Timing>(props.timing);
 const busy = ref(false);
@@ -48,7 +53,13 @@ async function keep() {
         <PlanMeaning v-if="plan" :plan="plan" class="mt-3" />
       </div>
       <PlanCalendar v-if="plan?.total" :plan="plan" :timing="draft" />
-      <p v-else class="quiet">Nothing waits any more.</p>
+      <p v-else class="quiet">
+        {{
+          goesOn
+            ? 'None of this message waits. The messages that follow it go so, to each who comes to them.'
+            : 'Nothing waits any more.'
+        }}
+      </p>
     </div>
     <template #answers>
       <v-btn @click="open = false">As it was</v-btn>

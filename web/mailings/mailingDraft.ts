@@ -4,9 +4,7 @@ import { z } from 'zod';
 import { FactInfo, MailingSaved, MailingView, type MailingDraft } from '../../contract/index.ts';
 import { ApiProblem, get, send, wordsOf } from '../api.ts';
 import { useAutosave } from '../ui/autosave.ts';
-import { together, type Together } from './together.ts';
-
-const copyOf = (draft: MailingDraft): MailingDraft => JSON.parse(JSON.stringify(draft)) as MailingDraft;
+import { copyOf, together, type Together } from './together.ts';
 
 /** The mailing being worked on: its draft, kept as one types. */
 export const useMailingDraft = defineStore('workshop', () => {
@@ -91,7 +89,7 @@ export const useMailingDraft = defineStore('workshop', () => {
       const id = mailing.value?.id ?? 0;
       const keep = (what: MailingDraft) =>
         send('PUT', MailingSaved, `/mailings/${id}`, { ...what, version: version.value });
-      let what = now;
+      let what = copyOf(now);
       let saved: z.output<typeof MailingSaved>;
       try {
         saved = await keep(what);
@@ -100,12 +98,12 @@ export const useMailingDraft = defineStore('workshop', () => {
         // A colleague was quicker: what both wrote is put together where that can be done.
         const view = await get(MailingView, `/mailings/${id}`);
         if (mailing.value?.id !== id || view.state !== 'draft' || !takeIn(view) || !draft.value) throw error;
-        what = draft.value;
+        what = copyOf(draft.value);
         saved = await keep(what);
       }
       // Another may have been opened meanwhile.
       if (mailing.value?.id !== id) return;
-      base = copyOf(what);
+      base = what;
       version.value = saved.version;
       savedAt.value = new Date().toISOString();
       mailing.value = { ...mailing.value, name: now.name };
