@@ -12,6 +12,7 @@ const PROGRAMS = {
   chromium: ['/usr/bin/chromium'],
   'dovecot-imapd': ['/usr/lib/dovecot/imap'],
   haproxy: ['/usr/sbin/haproxy'],
+  'poppler-utils': ['/usr/bin/pdftotext'],
 };
 
 /** A sentence for the person at the terminal, then the end. */

@@ -2,6 +2,7 @@ import { checkNode, installModules, installPackages, loadTypeScript } from './pr
 
 checkNode();
 installPackages(['mariadb-server']);
+installPackages(['poppler-utils'], { optional: true });
 if (process.argv.includes('--cluster')) installPackages(['haproxy']);
 installModules();
 await loadTypeScript();

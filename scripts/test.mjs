@@ -4,7 +4,7 @@ import { checkNode, installModules, installPackages, ROOT } from './prepare.mjs'
 
 /** `npm test`: installs what is missing, then checks form, types and behaviour, and stops at the first that fails. */
 checkNode();
-installPackages(['mariadb-server', 'chromium']);
+installPackages(['mariadb-server', 'chromium', 'poppler-utils']);
 installPackages(['dovecot-imapd', 'haproxy'], { optional: true });
 installModules();
 

@@ -14,6 +14,7 @@ import { accessOf, readMailbox } from '../mailserver/access.ts';
 import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { readFirm } from '../foundation/firm.ts';
+import { documentText } from '../reading/documentText.ts';
 import { withPictures } from '../writing/pictures.ts';
 import { listEnclosures } from './enclosures.ts';
 import { carriedBy, composeMessage, type Composed, type Envelope } from './compose.ts';
@@ -138,8 +139,15 @@ async function remarksOn(
   });
   const newer = (await listEnclosures(db, id)).filter((each) => each.newer);
   found.push(...newer.map(({ filename }) => `A newer “${filename}” lies in the cupboard.`));
-  const names = attachments.flatMap(({ filename, cid }) => (cid ? [] : filename));
-  found.push(...(await strangersFiles(db, draft, names, recipients)));
+  const enclosed = await Promise.all(
+    attachments
+      .filter(({ cid }) => !cid)
+      .map(async ({ filename, contentType, content }) => {
+        const text = await documentText(content, { filename, mimeType: contentType });
+        return `${filename} ${text.slice(0, MOST_TEXT)}`;
+      }),
+  );
+  found.push(...(await strangersFiles(db, draft, enclosed, recipients)));
   const ids = recipients.map(({ clientId }) => clientId);
   let lately = 0;
   for (let at = 0; at < ids.length; at += CHUNK) {
@@ -164,12 +172,14 @@ async function remarksOn(
   return found;
 }
 
+/** So much of an enclosure's text is looked through. */
+const MOST_TEXT = 20_000;
 /** Words that could be a file's number: so many at most are looked up. */
 const NUMBER_LIKE = /[\p{L}\p{N}][\p{L}\p{N}./-]{2,30}/gu;
 const MOST_WORDS = 500;
 
 /**
- * Files of one client that the words for all, or the name of an enclosure, speak of: a commoner slip than a wrong
+ * Files of one client that the words for all, or an enclosure by its name or text, speak of: a commoner slip than a wrong
  * address, since a mailing is often begun from what was written to one.
  */
 async function strangersFiles(

@@ -12,6 +12,7 @@ import { NOTHING_WRITTEN, writtenPart, type Written } from '../../core/message/w
 import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
 import { buildMessage, type MessageParts } from './build.ts';
 import { NO_BYTES, packReading, type KeptReading } from './pack.ts';
+import { refuseZipBomb } from './zip.ts';
 
 /** A source packed for keeping, with what was read of it. */
 export interface PackedReading {
@@ -45,6 +46,8 @@ export interface Tasks {
   sameMessage(one: Uint8Array, two: Uint8Array): Promise<boolean>;
   /** The table in a file that a colleague chose, or why there is none. */
   table(bytes: Uint8Array): { table: Table; problem: null } | { table: null; problem: string };
+  /** The words of a word-processor file (.docx, ECMA-376). */
+  wordText(bytes: Uint8Array): Promise<string>;
   /** A text in its parts, told by names its writer may sign with. */
   part(text: string, names: readonly string[], address: string): Promise<Written>;
 }
@@ -139,6 +142,11 @@ export const tasks: Tasks = {
       if (!(error instanceof NoTable)) throw error;
       return { table: null, problem: error.message };
     }
+  },
+  async wordText(bytes) {
+    await refuseZipBomb(bytes);
+    const { default: mammoth } = await import('mammoth');
+    return (await mammoth.extractRawText({ buffer: Buffer.from(bytes) })).value;
   },
   async part(text, names, address) {
     return writtenPart(text, names, address);

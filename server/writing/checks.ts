@@ -8,7 +8,8 @@ import { filingKnowledge } from '../filing/knowledge.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { fromJson } from '../foundation/json.ts';
 import { groupBy, likePattern } from '../foundation/rows.ts';
-import { readRaws } from '../foundation/sources.ts';
+import { readRaw } from '../foundation/sources.ts';
+import { documentText } from '../reading/documentText.ts';
 import type { DraftRecord } from './compose.ts';
 import { readDraft } from './drafts.ts';
 
@@ -53,15 +54,16 @@ async function enclosuresOf(db: Knex, draftId: number) {
   const from = rows.flatMap(({ from_message_id }) => from_message_id ?? []);
   const [filed, texts] = await Promise.all([
     from.length ? db('filing').whereIn('message_id', from).select('message_id', 'client_id') : [],
-    readRaws(
-      db,
-      rows.filter(({ mime_type }) => mime_type.startsWith('text/')).map(({ hash }) => hash),
+    Promise.all(
+      rows.map(async ({ hash, filename, mime_type: mimeType }) =>
+        documentText(await readRaw(db, hash), { filename, mimeType }),
+      ),
     ),
   ]);
   const clientsOf = groupBy(filed, (row) => row.message_id);
-  return rows.map((row) => ({
+  return rows.map((row, index) => ({
     filename: row.filename,
-    text: texts.get(row.hash.toString('hex'))?.subarray(0, MOST_TEXT).toString('utf8') ?? '',
+    text: (texts[index] ?? '').slice(0, MOST_TEXT),
     clientIds: (clientsOf.get(row.from_message_id ?? 0) ?? []).map(({ client_id }) => client_id),
   }));
 }

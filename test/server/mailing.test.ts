@@ -82,7 +82,7 @@ describe('writing a mailing', () => {
     expect(await say(previewMailing(firm.context, 2, '9999-1'))).to.contain('not here any more');
   });
 
-  it('warns when the words for all, or an enclosure’s name, speak of one client’s file', async () => {
+  it('warns when the words for all, or an enclosure by its name or text, speak of one client’s file', async () => {
     const id = await createMailing(firm.db, maren, { copyOf: null });
     const file = await one(firm.db('file').where({ general: 0 }).orderBy('id').first('number', 'client_id'));
     const draft = mailingDraft({
@@ -95,6 +95,14 @@ describe('writing a mailing', () => {
     expect((await checkMailing(firm.db, id)).remarks.join()).to.not.contain('is a file of');
     const content = Buffer.from('x');
     await enclose(firm.db, id, { filename: `Plan ${file.number}.pdf`, type: 'application/pdf', content });
+    expect((await checkMailing(firm.db, id)).remarks.join()).to.contain(`${file.number} is a file of`);
+    // In the text of one it is found as well.
+    await firm.db('mailing_enclosure').where({ mailing_id: id }).delete();
+    await enclose(firm.db, id, {
+      filename: 'Plan.csv',
+      type: 'text/csv',
+      content: Buffer.from(`Field,File\nLong acre,${file.number}\n`),
+    });
     expect((await checkMailing(firm.db, id)).remarks.join()).to.contain(`${file.number} is a file of`);
     // To that client alone it may be said.
     const only = { ...draft.selection, only: [file.client_id] };
