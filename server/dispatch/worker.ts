@@ -100,8 +100,8 @@ export class DispatchWorker {
     const claimed = await this.claims.claim(this.sender.busyMailboxes);
     if (claimed.length) await this.sender.sendAll(claimed);
     this.astray = false;
-    // As soon as one mailbox wants more, or after a while, what was sent is logged and more is claimed.
-    if (this.sender.working)
+    // Once all mailboxes have enough, as soon as one wants more, or after a while, what was sent is logged and more is claimed.
+    if (this.sender.working && !claimed.length)
       await Promise.race([this.sender.moreWanted(), new Promise((resolve) => setTimeout(resolve, ROUND))]);
     const { recorded, copied } = this.follow();
     let finished = 0;

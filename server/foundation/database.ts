@@ -6,10 +6,21 @@ export type Transaction = Knex.Transaction;
 /** So long a statement waits for its database at most, in milliseconds: a machine that hangs must not hang everything. */
 const PATIENCE = 30_000;
 
+/** So many statements are held prepared on each connection. */
+const MOST_PREPARED = 40;
+/** A value of so many bytes is worth a prepared statement. */
+const LARGE = 1024;
+
 /** What the driver is told of a statement, and how it gives the answer back. */
 type Answered = (error: (Error & { code?: string }) | null, ...rest: unknown[]) => void;
+/** A statement as the driver takes it; how long it is waited for, in milliseconds. */
+interface Asked {
+  sql: string;
+  timeout?: number;
+}
 interface Connection {
-  query(statement: object | string, values: unknown, done: Answered): void;
+  query(statement: Asked | string, values: unknown, done: Answered): void;
+  execute(statement: Asked, values: unknown, done: Answered): void;
   destroy(): void;
 }
 
@@ -35,12 +46,14 @@ export function openDatabase(url: string, { pool = 12, patience = PATIENCE } = {
       dateStrings: ['DATE'] as unknown as boolean,
       supportBigNumbers: true,
       connectTimeout: 5000,
+      maxPreparedStatements: MOST_PREPARED,
     },
     acquireConnectionTimeout: PATIENCE,
     pool: {
       min: 0,
       max: pool,
       afterCreate: (connection: Connection, done: (error: Error | null, connection: unknown) => void) => {
+        bindLarge(connection);
         if (patience) waitAtMost(connection, patience);
         // What it is on the server is its own affair: intake and learning rely on reading what is committed.
         connection.query(
@@ -65,18 +78,46 @@ interface Asking {
   _query(connection: unknown, statement: unknown): Promise<unknown>;
 }
 
+/**
+ * What is written with large values goes as a prepared statement: the values travel as the bytes they are, and not as
+ * text of twice their length that both ends have to read letter by letter.
+ */
+function bindLarge(connection: Connection): void {
+  const query = connection.query.bind(connection);
+  connection.query = (asked, values, done) => {
+    const statement = asAsked(asked);
+    const large =
+      /^INSERT /i.test(statement.sql) &&
+      Array.isArray(values) &&
+      values.some((value) => Buffer.isBuffer(value) && value.length >= LARGE);
+    if (!large) return query(statement, values, done);
+    // The driver waits for the answer alone, not for the statement to be prepared.
+    const guard = statement.timeout
+      ? setTimeout(() => answer(tooLate()), statement.timeout + 1000)
+      : undefined;
+    let answered = false;
+    const answer: Answered = (error, ...rest) => {
+      clearTimeout(guard);
+      if (!answered) done(error, ...rest);
+      answered = true;
+    };
+    connection.execute(statement, values, answer);
+  };
+}
+
+const asAsked = (statement: Asked | string): Asked =>
+  typeof statement === 'string' ? { sql: statement } : statement;
+const TOO_LATE = 'PROTOCOL_SEQUENCE_TIMEOUT';
+const tooLate = () => Object.assign(new Error('The database does not answer.'), { code: TOO_LATE });
+
 /** A statement that is not answered in time fails, and its connection is given up with it. */
 function waitAtMost(connection: Connection, patience: number): void {
   const query = connection.query.bind(connection);
   connection.query = (statement, values, done) =>
-    query(
-      { ...(typeof statement === 'string' ? { sql: statement } : statement), timeout: patience },
-      values,
-      (error, ...rest) => {
-        if (error?.code === 'PROTOCOL_SEQUENCE_TIMEOUT') connection.destroy();
-        done(error, ...rest);
-      },
-    );
+    query({ ...asAsked(statement), timeout: patience }, values, (error, ...rest) => {
+      if (error?.code === TOO_LATE) connection.destroy();
+      done(error, ...rest);
+    });
 }
 
 /** Creates the database named by the address if it is not there. */

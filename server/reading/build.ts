@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import MailComposer from 'nodemailer/lib/mail-composer';
 
 /** A message that we write, as its parts. */
@@ -22,19 +23,55 @@ export interface MessageParts {
   boundary?: string;
 }
 
+type Attachment = NonNullable<MessageParts['attachments']>[number];
+
+/** What many messages carry alike is encoded once: so many of them, each of so many bytes at most. */
+const MOST_ENCODED = 24;
+const MOST_BYTES = 2 * 1024 * 1024;
+const CRLF = Buffer.from('\r\n');
+const encoded = new Map<string, Promise<Buffer>>();
+
+/** An attachment as the part of a message that it is, headers and all (RFC 2045). */
+async function partOf(attachment: Attachment): Promise<Buffer> {
+  const whole = new MailComposer({ ...AS_LEFT, html: ' ', attachments: [attachment] }).compile();
+  const part = whole.childNodes.find((node) => node.filename === attachment.filename);
+  if (!part) throw new Error('an attachment came to no part');
+  const built = await part.build();
+  // The line end before the next boundary is put there by what it becomes a part of.
+  return built.subarray(-2).equals(CRLF) ? built.subarray(0, -2) : built;
+}
+
+/** An attachment encoded, at once where it was before: those that were not asked for longest are forgotten. */
+async function once(attachment: Attachment) {
+  const { filename, contentType, cid, content } = attachment;
+  if (content.length > MOST_BYTES) return attachment;
+  const hash = createHash('sha256').update(content).digest('hex');
+  const key = [hash, filename, contentType, cid ?? ''].join('\n');
+  const raw = encoded.get(key) ?? partOf(attachment);
+  encoded.delete(key);
+  encoded.set(key, raw);
+  for (const oldest of encoded.keys()) {
+    if (encoded.size <= MOST_ENCODED) break;
+    encoded.delete(oldest);
+  }
+  return { filename, contentType, ...(cid ? { cid } : {}), raw: await raw };
+}
+
+/** Line ends are CRLF, nothing is fetched from anywhere. */
+const AS_LEFT = { newline: 'windows', disableFileAccess: true, disableUrlAccess: true } as const;
+
 /** The bytes of a message as they leave (RFC 5322): line ends are CRLF, nothing is fetched from anywhere. */
-export function buildMessage(parts: MessageParts): Promise<Buffer> {
-  const { inReplyTo, references = [], boundary, messageId, headers, ...rest } = parts;
+export async function buildMessage(parts: MessageParts): Promise<Buffer> {
+  const { inReplyTo, references = [], boundary, messageId, headers, attachments = [], ...rest } = parts;
   return new MailComposer({
     ...rest,
+    attachments: await Promise.all(attachments.map(once)),
     messageId: `<${messageId}>`,
     ...(inReplyTo ? { inReplyTo: `<${inReplyTo}>` } : {}),
     ...(references.length ? { references: references.map((id) => `<${id}>`) } : {}),
     ...(headers ? { headers: { ...headers } } : {}),
     ...(boundary ? { baseBoundary: boundary } : {}),
-    newline: 'windows',
-    disableFileAccess: true,
-    disableUrlAccess: true,
+    ...AS_LEFT,
   })
     .compile()
     .build();
