@@ -225,12 +225,14 @@ export const LinkToken = z.object({ token: z.string().min(20).max(80) });
 export const LinkDone = z.object({ email: z.string() });
 export const LinkUsed = LinkToken.extend({ password: NewPassword });
 
-/** One's own entry: what stands below one's messages. */
-export const OwnSignature = z.object({ signature: z.string().trim().max(1000) });
+/** What stands below one's messages: a signature in the cupboard; null: the usual lines. */
+export const OwnSignature = z.object({ signatureId: Id.nullable() });
 export const SignatureView = OwnSignature.extend({
-  /** What is put there while it is empty. */
   usual: z.string(),
+  /** Those one may choose, as they read below one's own messages. */
+  choices: z.array(z.object({ id: z.number(), name: z.string(), words: z.string() })),
 });
+export type SignatureView = z.infer<typeof SignatureView>;
 
 /** A second step about to be set up: for the program on the telephone, as a picture and to be typed. */
 export const SecondStepOffer = z.object({ picture: z.string(), secret: z.string(), sealed: z.string() });

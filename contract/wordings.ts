@@ -3,7 +3,7 @@ import { Id, Page } from './common.ts';
 import { Doc } from './document.ts';
 import { EnclosureNamed } from './writing.ts';
 
-export const WordingKind = z.enum(['template', 'paragraph', 'article', 'note', 'enclosure']);
+export const WordingKind = z.enum(['template', 'paragraph', 'article', 'note', 'enclosure', 'signature']);
 export type WordingKind = z.infer<typeof WordingKind>;
 
 /** What a template may serve by default. */

@@ -6,8 +6,8 @@ import { renderMessage } from './render.ts';
 /** A message written to particular people: its own words, the signature below, and what it is about below that. */
 export interface Letter {
   body: DocNode;
-  /** Lines; empty for none. */
-  signature: string;
+  /** Blocks of text; none for no signature. */
+  signature: readonly DocNode[];
   /** The firm's logo below them, where it stands there. */
   logo?: { hash: string; alt: string; width: number } | null;
   /** The message answered or handed on, under its own heading; empty for none. */
@@ -28,10 +28,13 @@ export interface RenderedLetter {
 export function renderLetter({ body, signature, logo = null, quoted, plain }: Letter): RenderedLetter {
   const empty: DocNode = { type: 'doc', content: [] };
   const words = renderMessage(empty, body, { words: {} }).text.trimEnd();
-  const text = [words, signature && `-- \n${signature}`, quoted].filter(Boolean).join('\n\n');
+  const signed = signature.length
+    ? renderMessage(empty, { type: 'doc', content: [...signature] }, { words: {} }).text.trim()
+    : '';
+  const text = [words, signed && `-- \n${signed}`, quoted].filter(Boolean).join('\n\n');
   if (plain) return { text: `${text}\n`, html: null };
   const below: DocNode[] = [
-    ...(signature ? [paragraph(signature)] : []),
+    ...signature,
     ...(logo ? [{ type: PICTURE, attrs: { ...logo } }] : []),
     ...(quoted ? [{ type: 'blockquote', content: quoted.split(/\n{2,}/).map(paragraph) }] : []),
   ];

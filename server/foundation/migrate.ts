@@ -32,6 +32,7 @@ import * as series from './migrations/0028_series.ts';
 import * as ownCopies from './migrations/0029_own_copies.ts';
 import * as roles from './migrations/0030_roles.ts';
 import * as keptEnclosures from './migrations/0031_kept_enclosures.ts';
+import * as signatures from './migrations/0032_signatures.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -65,6 +66,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0029_own_copies': ownCopies,
   '0030_roles': roles,
   '0031_kept_enclosures': keptEnclosures,
+  '0032_signatures': signatures,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -716,10 +716,10 @@ export interface Rows {
     role: 'manager' | 'adviser' | 'assistant';
     password_hash: string;
     active: Flag;
-    signature: string;
     second_step: Buffer | null;
     second_step_last: number | null;
     left_at: Date | null;
+    signature_id: number | null;
   };
   stage: {
     id: number;
@@ -777,7 +777,7 @@ export interface Rows {
   };
   wording: {
     id: number;
-    kind: 'template' | 'paragraph' | 'note' | 'article' | 'enclosure';
+    kind: 'template' | 'paragraph' | 'note' | 'article' | 'enclosure' | 'signature';
     name: string;
     description: string;
     subject: string;

@@ -28,14 +28,7 @@ import { errorForLog } from '../foundation/database.ts';
 import { isSetUp } from '../foundation/firm.ts';
 import { sendForgottenLink } from '../office/forgotten.ts';
 import { openedLink, useLink } from '../office/links.ts';
-import {
-  confirmSecondStep,
-  ownSignature,
-  renewRecoveryCodes,
-  secondStepState,
-  setSignature,
-  turnOffOwn,
-} from '../office/own.ts';
+import { confirmSecondStep, renewRecoveryCodes, secondStepState, turnOffOwn } from '../office/own.ts';
 import { setUp } from '../office/setUp.ts';
 import { mustWait, noteAttempt, refuseTooMany, type Measured } from '../security/attempts.ts';
 import { offerSecret, takeCode } from '../security/secondStep.ts';
@@ -50,6 +43,7 @@ import {
   type SignedIn,
 } from '../security/sessions.ts';
 import { railCounts } from '../today/rail.ts';
+import { chooseSignature, ownSignature } from '../writing/signatures.ts';
 import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
@@ -224,7 +218,7 @@ export function sessionRoutes(context: AppContext): Router {
   );
   router.put('/session/signature', signedIn(context), async (req, res) => {
     const { id } = staffOf(res);
-    await setSignature(db, id, OwnSignature.parse(req.body).signature);
+    await chooseSignature(db, id, OwnSignature.parse(req.body).signatureId);
     res.status(204).end();
   });
 

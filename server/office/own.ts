@@ -66,31 +66,6 @@ export async function turnOffOwn(db: Database, staffId: number): Promise<void> {
   });
 }
 
-/** What stands below one's messages, and what is put there while that is empty. */
-export async function ownSignature(db: Knex, staffId: number): Promise<{ signature: string; usual: string }> {
-  const [firm, member] = await Promise.all([
-    readFirm(db),
-    db('staff').where({ id: staffId }).first('name', 'title', 'phone', 'signature'),
-  ]);
-  return { signature: member?.signature ?? '', usual: usualSignature(firm, member) };
-}
-
-/** Changes what stands below one's messages; empty for the usual lines. */
-export async function setSignature(db: Database, staffId: number, signature: string): Promise<void> {
-  await transact(db, async (trx) => {
-    const before = await trx('staff').where({ id: staffId }).first('signature');
-    await trx('staff').where({ id: staffId }).update({ signature });
-    await noteAudit(trx, {
-      staffId,
-      action: 'signature changed',
-      subject: 'staff',
-      id: staffId,
-      before: before?.signature,
-      after: signature,
-    });
-  });
-}
-
 /** What stands below the messages of somebody who has put nothing of their own there. */
 export function usualSignature(
   firm: Pick<Firm, 'name'>,

@@ -4,22 +4,13 @@ import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { readRaw } from '../foundation/sources.ts';
 import { frameOf, readFirm } from '../foundation/firm.ts';
-import { usualSignature } from '../office/own.ts';
 import { picturesFor } from './pictures.ts';
+import { signatureOf } from './signatures.ts';
 import { buildMessage } from '../reading/build.ts';
 import { readingOf } from '../reading/kept.ts';
 import { fromJson } from '../foundation/json.ts';
 
 export type DraftRecord = Rows['draft'];
-
-/** The lines below everything a member of staff writes: their own, or who they are; then the firm's notice. */
-export async function signatureOf(db: Knex, staffId: number): Promise<string> {
-  const [firm, staff] = await Promise.all([
-    readFirm(db),
-    db('staff').where({ id: staffId }).first('name', 'title', 'phone', 'signature'),
-  ]);
-  return [staff?.signature || usualSignature(firm, staff), firm.notice].filter(Boolean).join('\n');
-}
 
 /**
  * Composes the bytes of a written message as they leave. Those with a hidden copy stand on the envelope only.
@@ -30,16 +21,18 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
   const firm = await readFirm(db);
   const frame = frameOf(firm);
   const logo = firm.frame.signatures && !draft.plain ? frame.logo : null;
-  const [mailbox, staff, signature, about, enclosures, pictures] = await Promise.all([
+  const body = fromJson('draft.body', draft.body);
+  const signature = await signatureOf(db, draft.staff_id);
+  const whole = { ...body, content: [...(body.content ?? []), ...signature] };
+  const [mailbox, staff, about, enclosures, pictures] = await Promise.all([
     db('mailbox').where('id', draft.mailbox_id).first('address', 'name', 'shared'),
     db('staff').where({ id: draft.staff_id }).first('name'),
-    signatureOf(db, draft.staff_id),
     draft.about_id && draft.how !== 'forward' ? parentOf(db, draft.about_id) : null,
     enclosuresOf(db, draft.id),
-    draft.plain ? [] : picturesFor(db, fromJson('draft.body', draft.body), logo && frame),
+    draft.plain ? [] : picturesFor(db, whole, logo && frame),
   ]);
   const { text, html } = renderLetter({
-    body: fromJson('draft.body', draft.body),
+    body,
     signature,
     logo: logo && { ...logo, alt: firm.name },
     quoted: draft.quoted,

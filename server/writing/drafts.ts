@@ -1,6 +1,7 @@
 import { readMailbox } from '../mailserver/access.ts';
 import { select } from '../foundation/rows.ts';
 import { letters } from './outgoing.ts';
+import { plain } from '../../core/merge/plain.ts';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
 import type {
@@ -18,7 +19,8 @@ import { noteChange } from '../foundation/changes.ts';
 import { boxToWriteAs } from '../correspondence/boxes.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from '../records/files.ts';
-import { signatureOf, type DraftRecord } from './compose.ts';
+import type { DraftRecord } from './compose.ts';
+import { signatureOf } from './signatures.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
@@ -75,7 +77,7 @@ export async function viewDraft(context: AppContext, staffId: number, id: number
     files: fileIds.flatMap((each) => files.get(each) ?? []),
     fittingFiles: fitting,
     enclosures,
-    signature,
+    signature: plain({ type: 'doc', content: signature }).trim(),
     savedAt: row.saved_at.toISOString(),
     sendAt: row.send_at?.toISOString() ?? null,
     problem: dispatch ? problemOf(dispatch) : null,

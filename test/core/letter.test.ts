@@ -14,7 +14,7 @@ describe('a letter', () => {
   it('says the same in plain text and HTML, signature and quotation below', () => {
     const { text, html } = renderLetter({
       body: doc('Dear Ada,', 'The wall <stands> & holds.'),
-      signature: 'Tobias Fenn\nThe firm',
+      signature: [paragraph('Tobias Fenn\nThe firm')],
       quoted: quotedAnswer('On Mon 2 Nov 2026, 10:00, Ada wrote:', 'Does it hold?\n> earlier'),
       plain: false,
     });
@@ -26,7 +26,7 @@ describe('a letter', () => {
   });
 
   it('is plain text alone when that is asked for', () => {
-    expect(renderLetter({ body: doc('x'), signature: '', quoted: '', plain: true })).to.deep.equal({
+    expect(renderLetter({ body: doc('x'), signature: [], quoted: '', plain: true })).to.deep.equal({
       text: 'x\n',
       html: null,
     });
@@ -39,7 +39,7 @@ describe('a letter', () => {
         (sentences) => {
           const { text } = renderLetter({
             body: doc(...sentences),
-            signature: 'Tobias Fenn, Rivers\nThe firm',
+            signature: [paragraph('Tobias Fenn, Rivers\nThe firm')],
             quoted: quotedAnswer('On Mon 2 Nov 2026, 10:00, Ada wrote:', 'What was said before.'),
             plain: true,
           });

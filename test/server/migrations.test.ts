@@ -1,6 +1,9 @@
 import { readFileSync } from 'node:fs';
 import { TABLES_FILE, tablesSource } from '../../scripts/tables.ts';
 import { expect } from 'chai';
+import type { DocNode } from '../../core/merge/document.ts';
+import { plain } from '../../core/merge/plain.ts';
+import * as signatures from '../../server/foundation/migrations/0032_signatures.ts';
 import { ensureDatabase, openDatabase } from '../../server/foundation/database.ts';
 import * as firstDay from '../../server/foundation/migrations/0001_first_day.ts';
 import { hashOf, packRaw } from '../../server/foundation/sources.ts';
@@ -224,6 +227,49 @@ describe('migrations', () => {
       ]);
       expect(third?.of).to.deep.equal([{ match: 'any', of: [status] }]);
       expect(await db.schema.hasColumn('mailing', 'unticked')).to.equal(false);
+    } finally {
+      await db.destroy();
+    }
+  });
+
+  it('put the signatures of older versions into the cupboard, once, whatever was killed meanwhile', async () => {
+    const { url, db: other } = await freshDatabase();
+    await other.destroy();
+    const own = new URL(url);
+    own.pathname = `${own.pathname}_signatures`;
+    await ensureDatabase(own.toString());
+    const db = openDatabase(own.toString(), { pool: 2 });
+    try {
+      await migrate(db);
+      const older = () => db.raw("ALTER TABLE staff ADD COLUMN signature TEXT NOT NULL DEFAULT ''");
+      await older();
+      for (const [id, signature] of [
+        [1, 'Ann\nat the Wool Loft'],
+        [2, ''],
+        [3, 'Bo'],
+      ] as const)
+        await db('staff').insert({
+          ...{ id, name: 'A', email: `${id}@x.example`, role: 'adviser', password_hash: '', signature },
+        });
+      await signatures.up(db);
+      // Killed before the old column was taken away.
+      await older();
+      await db.raw("UPDATE staff SET signature = 'Bo' WHERE id = 3");
+      await signatures.up(db);
+      await signatures.up(db);
+      const kept = await db('wording').where({ kind: 'signature' }).orderBy('id');
+      expect(
+        kept.map((row) => [row.staff_id, row.own, plain(JSON.parse(row.body) as DocNode)]),
+      ).to.deep.equal([
+        [1, 1, 'Ann\nat the Wool Loft\n'],
+        [3, 1, 'Bo\n'],
+      ]);
+      expect(await db('staff').orderBy('id').pluck('signature_id')).to.deep.equal([
+        kept[0]?.id,
+        null,
+        kept[1]?.id,
+      ]);
+      expect(await db.schema.hasColumn('staff', 'signature')).to.equal(false);
     } finally {
       await db.destroy();
     }

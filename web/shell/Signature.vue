@@ -1,46 +1,60 @@
 <script setup lang="ts">
+import { computed, ref } from 'vue';
 import { SignatureView } from '../../contract/index.ts';
-import { act } from '../api.ts';
+import { act, wordsOf } from '../api.ts';
+import Trouble from '../parts/Trouble.vue';
+import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
-import { useRecord } from '../ui/record.ts';
-import { ref } from 'vue';
 
-/** The lines below everything one writes. */
-const { data: own, problem } = useLoad(SignatureView, () => '/session/signature');
+/** What stands below everything one writes: the usual lines, or a signature of the cupboard. */
+const session = useSession();
+const { data: own, problem, load } = useLoad(SignatureView, () => '/session/signature');
 const said = ref('');
-const record = useRecord(
-  () => own.value && { signature: own.value.signature },
-  { signature: '' },
-  async ({ after }) => {
-    await act('PUT', '/session/signature', after);
-  },
+const items = computed(() => [
+  { value: null, title: 'the usual lines' },
+  ...(own.value?.choices ?? []).map(({ id: value, name: title }) => ({ value, title })),
+]);
+const words = computed(
+  () => own.value?.choices.find(({ id }) => id === own.value?.signatureId)?.words ?? own.value?.usual ?? '',
 );
-const { form, errorOf } = record;
-async function keep() {
-  said.value = (await record.keep()) ? 'Kept.' : '';
+async function choose(signatureId: number | null) {
+  try {
+    await act('PUT', '/session/signature', { signatureId });
+    await load();
+    said.value = 'Kept.';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
 }
 </script>
 
 <template>
-  <form @submit.prevent="keep">
-    <v-textarea
-      v-model="form.signature"
+  <div>
+    <v-select
+      v-if="own"
+      :model-value="own.signatureId"
+      :items="items"
       label="Your signature"
-      rows="3"
-      :placeholder="own?.usual"
-      persistent-placeholder
-      :error-messages="errorOf('signature')"
-      @update:model-value="said = ''"
+      @update:model-value="choose"
     />
+    <pre class="words">{{ words }}</pre>
     <p class="quiet mt-1">
-      Left empty it is the lines shown in grey. The firm’s notice stands below it by itself.
+      The firm’s notice stands below it by itself.
+      <router-link v-if="session.may('keep wordings')" to="/wordings/new?kind=signature"
+        >Write a signature</router-link
+      >
     </p>
-    <p v-if="problem || record.problem.value" class="needs" role="alert">
-      {{ problem || record.problem.value }}
-    </p>
-    <div class="answers">
-      <span class="quiet" role="status">{{ said }}</span>
-      <v-btn type="submit" :disabled="!record.changed.value.length">Keep the signature</v-btn>
-    </div>
-  </form>
+    <Trouble :words="problem" class="mt-1" />
+    <p class="quiet" role="status">{{ said }}</p>
+  </div>
 </template>
+
+<style scoped>
+.words {
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+  font: 13px/1.45 var(--sans);
+  color: var(--ink-soft);
+  margin: 8px 0 0;
+}
+</style>

@@ -199,7 +199,7 @@ watch(
   },
 );
 const textOf = (wording: Wording) =>
-  renderLetter({ body: wording.body as DocNode, signature: '', quoted: '', plain: true }).text.trim();
+  renderLetter({ body: wording.body as DocNode, signature: [], quoted: '', plain: true }).text.trim();
 function put(wording: Wording) {
   form.words = form.words.trim() ? `${form.words.trimEnd()}\n${textOf(wording)}` : textOf(wording);
 }

@@ -37,10 +37,10 @@ const EMPTY: DocNode = { type: 'doc', content: [{ type: 'paragraph' }] };
 const id = computed(() => (route.params.id === 'new' ? null : Number(route.params.id)));
 const kept = ref<KeptWording | null>(null);
 const form = ref<WordingDraft>({
-  kind: 'template',
+  kind: route.query.kind === 'signature' ? 'signature' : 'template',
   name: '',
   description: '',
-  own: false,
+  own: route.query.kind === 'signature',
   letters: '',
   occasion: null,
   subject: EMPTY,
@@ -147,7 +147,7 @@ const last = ref<'subject' | 'body'>('body');
 const editor = computed(() => body.value?.editor);
 const target = computed(() => (last.value === 'subject' ? subject.value?.editor : editor.value));
 /** What is written; a file is kept by handing it over. */
-const kinds = (['template', 'article', 'paragraph'] as const).map((value) => ({
+const kinds = (['template', 'article', 'paragraph', 'signature'] as const).map((value) => ({
   value,
   title: KINDS[value].one,
 }));
@@ -208,7 +208,7 @@ useEventListener(window, 'beforeunload', (event) => {
             :error-messages="errorOf('occasion')"
           />
           <v-text-field
-            v-else-if="!isFile"
+            v-else-if="!isFile && form.kind !== 'signature'"
             v-model="form.letters"
             label="Letters that put it in, with Tab"
             :error-messages="errorOf('letters')"

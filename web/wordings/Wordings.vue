@@ -35,7 +35,7 @@ const { data, problem, load } = useLoad(WordingsPage, () => ({
 }));
 const TABS = [
   { value: undefined, words: 'All' },
-  ...(['template', 'paragraph', 'article', 'enclosure'] as const).map((value) => ({
+  ...(['template', 'paragraph', 'article', 'enclosure', 'signature'] as const).map((value) => ({
     value,
     words: KINDS[value].many,
   })),

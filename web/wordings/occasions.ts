@@ -15,4 +15,5 @@ export const KINDS: Record<Exclude<WordingKind, 'note'>, { one: string; many: st
   article: { one: 'Article', many: 'Articles' },
   paragraph: { one: 'Paragraph', many: 'Paragraphs' },
   enclosure: { one: 'Enclosure', many: 'Enclosures' },
+  signature: { one: 'Signature', many: 'Signatures' },
 };
