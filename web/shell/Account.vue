@@ -67,7 +67,7 @@ async function everywhere() {
       </div>
     </form>
     <hr class="my-4" />
-    <Signature />
+    <Signature @leave="open = false" />
     <hr class="my-4" />
     <h3 class="mb-1">Second step at sign-in</h3>
     <SecondStep />

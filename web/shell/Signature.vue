@@ -7,6 +7,7 @@ import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
 
 /** What stands below everything one writes: the usual lines, or a signature of the cupboard. */
+const emit = defineEmits<{ leave: [] }>();
 const session = useSession();
 const { data: own, problem, load } = useLoad(SignatureView, () => '/session/signature');
 const said = ref('');
@@ -40,7 +41,10 @@ async function choose(signatureId: number | null) {
     <pre class="words">{{ words }}</pre>
     <p class="quiet mt-1">
       The firm’s notice stands below it by itself.
-      <router-link v-if="session.may('keep wordings')" to="/wordings/new?kind=signature"
+      <router-link
+        v-if="session.may('keep wordings')"
+        to="/wordings/new?kind=signature"
+        @click="emit('leave')"
         >Write a signature</router-link
       >
     </p>
