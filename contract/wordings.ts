@@ -39,7 +39,7 @@ export const WordingDraft = z.object({
   kind: WordingKind,
   name: z.string().trim().min(1, 'Give it a name.').max(120),
   description: z.string().trim().max(300, 'At most 300 letters.').default(''),
-  /** For its keeper alone. */
+  /** For its owner alone. */
   own: z.boolean().default(false),
   letters: z
     .string()
@@ -73,7 +73,7 @@ export const PutEnclosures = z.object({ wordingIds: z.array(Id).min(1).max(20) }
 export const KeptWording = WordingDraft.extend({
   id: z.number(),
   version: z.number(),
-  keeper: z.string().nullable(),
+  owner: z.string().nullable(),
   /** Whether the person may change it. */
   mine: z.boolean(),
   changedAt: z.string().nullable(),
@@ -92,7 +92,7 @@ export const WordingsPage = z.object({
       own: true,
       letters: true,
       occasion: true,
-      keeper: true,
+      owner: true,
       changedAt: true,
       enclosed: true,
     }),

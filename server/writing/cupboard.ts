@@ -64,7 +64,7 @@ export async function listCupboard(
         own: 'wording.own',
         letters: 'wording.letters',
         occasion: 'wording.occasion',
-        keeper: 'staff.name?',
+        owner: 'staff.name?',
         changedAt: 'wording.changed_at',
         filename: 'wording.filename',
         size: 'raw.size?',
@@ -91,7 +91,7 @@ function enclosed(filename: string | null, size: number | null): Enclosed | null
 export async function readWording(db: Knex, staff: StaffMember, id: number): Promise<KeptWording> {
   const row = await wordingsFor(db, staff.id).where('wording.id', id).first();
   if (!row) throw notFound('That wording');
-  const [keeper, content, goingWith] = await Promise.all([
+  const [owner, content, goingWith] = await Promise.all([
     row.staff_id ? db('staff').where({ id: row.staff_id }).first('name') : undefined,
     row.hash ? db('raw').where({ hash: row.hash }).first('size') : undefined,
     enclosuresWith(db, staff.id, [id]),
@@ -107,7 +107,7 @@ export async function readWording(db: Knex, staff: StaffMember, id: number): Pro
     subject: fromJson('wording.subject', row.subject),
     body: fromJson('wording.body', row.body),
     version: row.version,
-    keeper: keeper?.name ?? null,
+    owner: owner?.name ?? null,
     mine: mayChange(staff, row),
     enclosed: enclosed(row.filename, content?.size ?? null),
     enclosureIds: goingWith.map((each) => each.id),

@@ -17,6 +17,9 @@ describe('days as they are typed', () => {
       ['2026-05-03', '2026-05-03'],
       ['29 February 2028', '2028-02-29'],
       ['1.1.95', '1995-01-01'],
+      // Thirty years ahead at most, else it was in the last century.
+      ['1.1.56', '2056-01-01'],
+      ['1.1.57', '1957-01-01'],
       ['today', TODAY],
       [' Tomorrow ', '2026-11-27'],
       ['yesterday', '2026-11-25'],

@@ -102,7 +102,11 @@ describe('lists that are brought in', () => {
     });
 
     it('come back from any cells as another program writes them', () => {
-      const cell = fc.string({ unit: 'grapheme', maxLength: 12 }).map((text) => text.replaceAll('\0', ''));
+      // A quotation mark before what a spreadsheet would reckon is our own, put there when a list was taken out.
+      const cell = fc
+        .string({ unit: 'grapheme', maxLength: 12 })
+        .map((text) => text.replaceAll('\0', ''))
+        .filter((text) => !/^'+[=+@\t\r-]/.test(text));
       fc.assert(
         fc.property(
           fc.array(fc.tuple(fc.constantFrom('x', 'y'), cell, cell), { minLength: 1, maxLength: 8 }),

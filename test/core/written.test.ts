@@ -33,6 +33,23 @@ describe('a body taken apart', () => {
       ]);
     }
   });
+  it('folds a line of underscores away with the head below it, also where lines are empty between', () => {
+    for (const between of [[], [''], ['', '']]) {
+      const { own } = parts([
+        'The gate is mended.',
+        '',
+        '________________________________',
+        ...between,
+        'From: Ines Calder <ines@firm.example>',
+        'Sent: Monday, 2 November 2026 10:00',
+        'To: Ada Fell <ada@fell.example>',
+        'Subject: The gate',
+        '',
+        'Is it mended?',
+      ]);
+      expect([between.length, own]).to.deep.equal([between.length, 'The gate is mended.']);
+    }
+  });
   it('does not take thanks within a sentence for a closing', () => {
     const { own } = parts(['Many thanks for the plan, which came today.', 'The rest follows.']);
     expect(own).to.contain('The rest follows.');

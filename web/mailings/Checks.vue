@@ -15,10 +15,10 @@ import { usePreviews } from './previews.ts';
 import TurnClients from './TurnClients.vue';
 
 /** The message as each client will read it, one after another, and what is missing in any of them. */
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const session = useSession();
 const { checks, preview, at, problem, load, show, next, before } = usePreviews();
-const id = computed(() => workshop.mailing?.id ?? 0);
+const id = computed(() => editing.mailing?.id ?? 0);
 /** How it is looked at. */
 const SHOWN = {
   desk: 'At a desk',
@@ -56,7 +56,7 @@ const missing = computed(() => [
 
 const showCopy = (key: string) => void show(checks.value?.order.indexOf(key) ?? 0);
 function takeOut({ clientId, picks }: Checks['missing'][number]) {
-  const { draft } = workshop;
+  const { draft } = editing;
   if (clientId) draft?.selection.removed.push(...picks);
   else if (draft?.colleagues)
     draft.colleagues = (

@@ -12,13 +12,13 @@ import { useMailingDraft } from './mailingDraft.ts';
 
 /** What a colleague and oneself changed at once, side by side: nothing is lost before one of them is chosen. */
 const open = defineModel<boolean>({ required: true });
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const catalogue = useCatalogue();
 
 /** A text as it reads, its facts by their names in brackets. */
 const read = (doc: DocNode) =>
   plain(
-    fillIn(doc, { words: {} }, (key) => workshop.facts.find((each) => each.key === key)?.label ?? key).doc,
+    fillIn(doc, { words: {} }, (key) => editing.facts.find((each) => each.key === key)?.label ?? key).doc,
   );
 /** What can be told in words, by its name. */
 const PARTS: Partial<Record<keyof MailingDraft, { name: string; words: (draft: MailingDraft) => string }>> = {
@@ -36,7 +36,7 @@ const PARTS: Partial<Record<keyof MailingDraft, { name: string; words: (draft: M
   timing: { name: 'When it goes', words: (draft) => timingWords(draft.timing) },
 };
 const rows = computed(() => {
-  const { draft, contested } = workshop;
+  const { draft, contested } = editing;
   if (!draft || !contested) return [];
   return contested.both.map((key) => {
     const part = PARTS[key];
@@ -46,7 +46,7 @@ const rows = computed(() => {
   });
 });
 async function settle(whose: 'mine' | 'theirs') {
-  await workshop.settle(whose);
+  await editing.settle(whose);
   open.value = false;
 }
 </script>

@@ -30,7 +30,7 @@ type StepKey = (typeof STEPS)[number]['key'];
 
 const route = useRoute();
 const router = useRouter();
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const session = useSession();
 const { ago } = useTimes();
 const ticked = ref<number | null>(null);
@@ -41,7 +41,7 @@ useIntervalFn(() => now.value++, 20_000);
 const id = Number(route.params.id);
 /** The first of the series, when this is one that follows it: whom it goes to and when is settled there. */
 const head = computed(() =>
-  workshop.mailing && workshop.mailing.draft.waitDays !== null ? workshop.mailing.series[0] : undefined,
+  editing.mailing && editing.mailing.draft.waitDays !== null ? editing.mailing.series[0] : undefined,
 );
 const steps = computed(() =>
   head.value ? STEPS.filter(({ key }) => key === 'message' || key === 'checks') : STEPS,
@@ -52,7 +52,7 @@ const step = computed<StepKey>(
 const at = computed(() => steps.value.findIndex((each) => each.key === step.value));
 /** Others at the same draft, and where. */
 const others = usePresence(id, () =>
-  workshop.isDraft && workshop.mailing?.id === id && session.may('prepare mailings') ? step.value : null,
+  editing.isDraft && editing.mailing?.id === id && session.may('prepare mailings') ? step.value : null,
 );
 const here = computed(() =>
   others.value.length
@@ -68,32 +68,32 @@ const comparing = ref(false);
 const next = computed(() => steps.value[at.value + 1]);
 const saved = computed(() => {
   void now.value;
-  if (workshop.dirty) return 'not saved yet';
-  return workshop.savedAt ? `saved ${ago(workshop.savedAt)}` : '';
+  if (editing.dirty) return 'not saved yet';
+  return editing.savedAt ? `saved ${ago(editing.savedAt)}` : '';
 });
 
-void workshop.open(id);
+void editing.open(id);
 useLive(
-  { mailings: about('mailing', () => [id]), mail: () => !workshop.isDraft },
-  () => void workshop.refresh(),
+  { mailings: about('mailing', () => [id]), mail: () => !editing.isDraft },
+  () => void editing.refresh(),
 );
-onBeforeUnmount(() => void workshop.save());
+onBeforeUnmount(() => void editing.save());
 useEventListener(window, 'beforeunload', (event) => {
-  if (workshop.dirty) event.preventDefault();
+  if (editing.dirty) event.preventDefault();
 });
 
 async function go(key: StepKey) {
-  await workshop.save();
+  await editing.save();
   await router.push(`/mailings/${id}/${key}`);
 }
 async function throwAway() {
   try {
     await act('DELETE', `/mailings/${id}`);
     const to = head.value ? `/mailings/${head.value.id}/message` : '/mailings';
-    workshop.forget();
+    editing.forget();
     await router.push(to);
   } catch (error) {
-    workshop.tell(wordsOf(error));
+    editing.tell(wordsOf(error));
     asking.value = false;
   }
 }
@@ -101,10 +101,10 @@ function caption(key: StepKey): string {
   if (key === 'recipients')
     return ticked.value === null
       ? ''
-      : many(ticked.value, workshop.draft?.colleagues ? 'colleague' : 'client');
+      : many(ticked.value, editing.draft?.colleagues ? 'colleague' : 'client');
   if (key === 'message') return 'words and fields';
-  if (key === 'timing') return timingWords(workshop.draft?.timing ?? null, true);
-  if (key === 'checks') return workshop.mailing?.testedAt ? 'test copy sent' : 'as each will read it';
+  if (key === 'timing') return timingWords(editing.draft?.timing ?? null, true);
+  if (key === 'checks') return editing.mailing?.testedAt ? 'test copy sent' : 'as each will read it';
   return 'let it go';
 }
 </script>
@@ -112,10 +112,10 @@ function caption(key: StepKey): string {
 <template>
   <div class="screen screen-fixed">
     <Trouble
-      v-if="!workshop.contested"
-      :words="workshop.problem"
+      v-if="!editing.contested"
+      :words="editing.problem"
       class="mb-2"
-      :retry="workshop.stale ? () => workshop.open(id) : undefined"
+      :retry="editing.stale ? () => editing.open(id) : undefined"
     />
     <p v-else class="contested mb-2" role="alert">
       <b class="needs">Settle</b> A colleague has changed the same while you were at it. Nothing is lost; what
@@ -123,35 +123,35 @@ function caption(key: StepKey): string {
       <button type="button" class="link" @click="comparing = true">see both</button>
     </p>
     <Contested v-model="comparing" />
-    <template v-if="workshop.draft && workshop.mailing && workshop.mailing.id === id">
+    <template v-if="editing.draft && editing.mailing && editing.mailing.id === id">
       <header class="head">
         <div class="name-block">
           <p class="quiet">
             <template v-if="head"
-              >Message {{ workshop.mailing.series.find((each) => each.id === id)?.step }} of
-              <router-link :to="`/mailings/${head.id}${workshop.isDraft ? '/message' : ''}`">{{
+              >Message {{ editing.mailing.series.find((each) => each.id === id)?.step }} of
+              <router-link :to="`/mailings/${head.id}${editing.isDraft ? '/message' : ''}`">{{
                 head.name
               }}</router-link></template
-            ><template v-else>Mailing</template>{{ workshop.isDraft ? `, ${saved}` : '' }}
+            ><template v-else>Mailing</template>{{ editing.isDraft ? `, ${saved}` : '' }}
           </p>
           <input
-            v-if="workshop.isDraft"
-            v-model="workshop.draft.name"
+            v-if="editing.isDraft"
+            v-model="editing.draft.name"
             class="name"
             aria-label="Name of the mailing"
             maxlength="200"
           />
-          <h1 v-else>{{ workshop.mailing.name }}</h1>
+          <h1 v-else>{{ editing.mailing.name }}</h1>
           <p v-if="here" class="here" role="status">{{ here }}</p>
         </div>
-        <template v-if="workshop.isDraft">
+        <template v-if="editing.isDraft">
           <v-btn @click="asking = true">Throw away</v-btn>
           <v-btn v-if="next" color="primary" variant="flat" @click="go(next.key)"
             >Next: {{ next.words }}</v-btn
           >
         </template>
       </header>
-      <template v-if="workshop.isDraft">
+      <template v-if="editing.isDraft">
         <nav class="steps sheet" aria-label="Steps">
           <button
             v-for="(each, index) in steps"
@@ -175,13 +175,13 @@ function caption(key: StepKey): string {
         <Timing v-if="step === 'timing'" class="part" />
         <Release v-if="step === 'release'" class="part" @back="go('checks')" />
       </template>
-      <Release v-else-if="workshop.mailing.state === 'ready'" class="part" />
-      <MailingDispatch v-else class="part" :mailing="workshop.mailing" />
+      <Release v-else-if="editing.mailing.state === 'ready'" class="part" />
+      <MailingDispatch v-else class="part" :mailing="editing.mailing" />
       <AskDialog v-model="asking" :max-width="420" label="Throw away">
         <template #heading>Throw this mailing away?</template>
         <p>
-          “{{ workshop.draft.name }}” has not been sent to anyone. Its words{{
-            !head && workshop.mailing.series.length ? ', and those of all messages that follow it,' : ''
+          “{{ editing.draft.name }}” has not been sent to anyone. Its words{{
+            !head && editing.mailing.series.length ? ', and those of all messages that follow it,' : ''
           }}
           cannot be brought back.
         </p>

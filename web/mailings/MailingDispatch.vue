@@ -33,7 +33,7 @@ const LIMIT = 100;
 const COLUMNS = ['Client', 'To', 'From', 'State', 'When', 'What their server said'].map((words) => ({
   words,
 }));
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const session = useSession();
 const { full } = useTimes();
 const offset = ref(0);
@@ -99,13 +99,13 @@ async function takeOut() {
     problem.value = wordsOf(error);
   }
 }
-const renew = () => Promise.all([workshop.refresh(), load(), count()]);
+const renew = () => Promise.all([editing.refresh(), load(), count()]);
 async function change(path: string, body: unknown) {
   try {
     await act('POST', path, body);
     await renew();
     // Taken back: the steps are shown again.
-    if (workshop.isDraft) await workshop.open(props.mailing.id);
+    if (editing.isDraft) await editing.open(props.mailing.id);
   } catch (error) {
     problem.value = wordsOf(error);
   }

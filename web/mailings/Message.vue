@@ -17,7 +17,7 @@ import { useLoad } from '../ui/load.ts';
 import { useSession } from '../session.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const session = useSession();
 const subject = useTemplateRef<InstanceType<typeof Writer>>('subject');
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
@@ -28,10 +28,10 @@ const { data: wordings, load: readWordings } = useLoad(z.array(Wording), () => (
 }));
 /** The plain text is written apart, once it is begun. */
 const showing = ref<'text' | 'plain'>('text');
-const plain = computed(() => showing.value === 'plain' && Boolean(workshop.draft?.plain));
+const plain = computed(() => showing.value === 'plain' && Boolean(editing.draft?.plain));
 function writePlain() {
-  if (!workshop.draft) return;
-  workshop.draft.plain ??= withoutLooks(workshop.draft.body);
+  if (!editing.draft) return;
+  editing.draft.plain ??= withoutLooks(editing.draft.body);
   showing.value = 'plain';
 }
 const trouble = ref('');
@@ -43,7 +43,7 @@ useEventListener(window, 'keydown', (event) => {
   asRead.value = !asRead.value;
 });
 const last = ref<'subject' | 'body'>('body');
-const label = (key: string) => workshop.facts.find((each) => each.key === key)?.label ?? key;
+const label = (key: string) => editing.facts.find((each) => each.key === key)?.label ?? key;
 const editor = computed(() => body.value?.editor);
 const target = computed(() =>
   last.value === 'subject' ? subject.value?.editor : plain.value ? byHand.value?.editor : editor.value,
@@ -51,14 +51,14 @@ const target = computed(() =>
 </script>
 
 <template>
-  <div v-if="workshop.draft" class="message">
+  <div v-if="editing.draft" class="message">
     <div class="write">
       <SeriesStrip />
       <div class="sheet subject">
         <span class="quiet subject-name">Subject</span>
         <Writer
           ref="subject"
-          v-model="workshop.draft.subject"
+          v-model="editing.draft.subject"
           line
           label="Subject"
           :field-label="label"
@@ -72,23 +72,23 @@ const target = computed(() =>
           <span class="quiet"
             >The plain text, for those who read no other. It does not follow the text any more.</span
           >
-          <button type="button" class="link" @click="workshop.draft.plain = null">
+          <button type="button" class="link" @click="editing.draft.plain = null">
             make it of the text again
           </button>
         </div>
         <FormatBar
           v-else
           :editor="editor"
-          :facts="workshop.facts"
+          :facts="editing.facts"
           articles
           @pictures="(files) => body?.insertPictures(files)"
         />
         <Trouble :words="trouble" class="ma-2" />
         <div class="scroll">
           <Writer
-            v-if="plain && workshop.draft.plain"
+            v-if="plain && editing.draft.plain"
             ref="byHand"
-            v-model="workshop.draft.plain"
+            v-model="editing.draft.plain"
             plain
             label="Plain text"
             :field-label="label"
@@ -97,7 +97,7 @@ const target = computed(() =>
           <Writer
             v-show="!plain"
             ref="body"
-            v-model="workshop.draft.body"
+            v-model="editing.draft.body"
             label="Message"
             :field-label="label"
             :stock="wordings ?? []"
@@ -114,33 +114,33 @@ const target = computed(() =>
       <p class="mb-4">
         <button v-if="plain" type="button" class="link" @click="showing = 'text'">back to the text</button>
         <button v-else type="button" class="link" @click="writePlain">
-          {{ workshop.draft.plain ? 'the plain text, written by hand' : 'write the plain text by hand' }}
+          {{ editing.draft.plain ? 'the plain text, written by hand' : 'write the plain text by hand' }}
         </button>
       </p>
-      <PutFact :facts="workshop.facts" :target="target" :blocks="last === 'body'" />
+      <PutFact :facts="editing.facts" :target="target" :blocks="last === 'body'" />
       <PutWording
-        v-model:subject="workshop.draft.subject"
-        :mailing-id="workshop.mailing?.id ?? 0"
+        v-model:subject="editing.draft.subject"
+        :mailing-id="editing.mailing?.id ?? 0"
         :wordings="wordings ?? []"
         :editor="plain ? byHand?.editor : editor"
-        :body="workshop.draft.body"
+        :body="editing.draft.body"
         @changed="readWordings"
       />
-      <Enclosures :mailing-id="workshop.mailing?.id ?? 0" />
+      <Enclosures :mailing-id="editing.mailing?.id ?? 0" />
       <h2 class="mt-6">Around it</h2>
-      <v-checkbox v-model="workshop.draft.framed" class="mt-1" label="the firm’s frame, as of a newsletter" />
+      <v-checkbox v-model="editing.draft.framed" class="mt-1" label="the firm’s frame, as of a newsletter" />
       <p v-if="session.may('run the office')" class="quiet">
         <router-link to="/settings/frame">what the frame looks like</router-link>
       </p>
       <h2 class="mt-6">Below each copy</h2>
       <v-checkbox
-        v-model="workshop.draft.optOut"
+        v-model="editing.draft.optOut"
         class="mt-1"
         label="the firm’s address, and how to have no more of its kind"
       />
       <h2 class="mt-6">Counted</h2>
       <v-checkbox
-        v-model="workshop.draft.counted"
+        v-model="editing.draft.counted"
         class="mt-1"
         label="who opens it, and which links are followed"
       />

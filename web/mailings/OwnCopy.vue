@@ -11,11 +11,11 @@ import { useMailingDraft } from './mailingDraft.ts';
 /** The words of one copy, changed by hand: what all others say stays as it is. */
 const props = defineProps<{ of: Preview }>();
 const emit = defineEmits<{ done: [changed: boolean] }>();
-const workshop = useMailingDraft();
-const path = computed(() => `/mailings/${workshop.mailing?.id ?? 0}/copies/${props.of.key}`);
+const editing = useMailingDraft();
+const path = computed(() => `/mailings/${editing.mailing?.id ?? 0}/copies/${props.of.key}`);
 const copy = ref<OwnCopy | null>(null);
 const body = useTemplateRef<InstanceType<typeof Writer>>('body');
-const label = (key: string) => workshop.facts.find((each) => each.key === key)?.label ?? key;
+const label = (key: string) => editing.facts.find((each) => each.key === key)?.label ?? key;
 /** Something else than was read was kept. */
 let changed = false;
 const words = () => copy.value && { subject: copy.value.subject, body: copy.value.body };
@@ -60,7 +60,7 @@ void read();
       </div>
       <FormatBar
         :editor="body?.editor"
-        :facts="workshop.facts"
+        :facts="editing.facts"
         @pictures="(files) => body?.insertPictures(files)"
       />
       <div class="scroll">

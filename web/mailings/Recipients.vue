@@ -22,7 +22,7 @@ import { useMailingDraft } from './mailingDraft.ts';
 
 const emit = defineEmits<{ ticked: [count: number] }>();
 const LIMIT = 100;
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const catalogue = useCatalogue();
 const session = useSession();
 const found = ref<Recipients | null>(null);
@@ -32,11 +32,11 @@ const { choices } = useChoices();
 
 const { ask, asking: counting, problem } = useLatest();
 async function load() {
-  if (!workshop.draft || !workshop.mailing) return;
-  const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = workshop.draft;
+  if (!editing.draft || !editing.mailing) return;
+  const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = editing.draft;
   const body = {
     ...{
-      mailingId: workshop.mailing.id,
+      mailingId: editing.mailing.id,
       selection,
       topicId,
       senderId,
@@ -55,11 +55,11 @@ async function load() {
 const soon = useDebounceFn(load, 180);
 watch(
   () => [
-    workshop.draft?.selection.of,
-    workshop.draft?.selection.past,
-    workshop.draft?.fileChoice,
-    workshop.draft?.eachOf,
-    workshop.draft?.roles,
+    editing.draft?.selection.of,
+    editing.draft?.selection.past,
+    editing.draft?.fileChoice,
+    editing.draft?.eachOf,
+    editing.draft?.roles,
   ],
   () => {
     offset.value = 0;
@@ -69,11 +69,11 @@ watch(
 );
 watch(
   () => [
-    workshop.draft?.selection.removed,
-    workshop.draft?.selection.added,
-    workshop.draft?.topicId,
-    workshop.draft?.senderId,
-    workshop.draft?.colleagues,
+    editing.draft?.selection.removed,
+    editing.draft?.selection.added,
+    editing.draft?.topicId,
+    editing.draft?.senderId,
+    editing.draft?.colleagues,
   ],
   () => void soon(),
   { deep: true },
@@ -88,26 +88,26 @@ const columns = computed(() =>
 );
 const staffIds = computed(() => (session.session?.colleagues ?? []).map(({ id }) => id));
 function tick(picks: readonly number[], on: boolean) {
-  if (!workshop.draft) return;
-  const { colleagues } = workshop.draft;
+  if (!editing.draft) return;
+  const { colleagues } = editing.draft;
   if (colleagues !== null) {
     const rest = (colleagues === 'all' ? staffIds.value : colleagues).filter((id) => !picks.includes(id));
     const now = on ? [...rest, ...picks] : rest;
-    workshop.draft.colleagues = staffIds.value.every((id) => now.includes(id)) ? 'all' : now;
+    editing.draft.colleagues = staffIds.value.every((id) => now.includes(id)) ? 'all' : now;
     return;
   }
-  const { selection } = workshop.draft;
+  const { selection } = editing.draft;
   const others = selection.removed.filter((id) => !picks.includes(id));
   selection.removed = on ? others : [...others, ...picks];
 }
 /** What is picked: lines about something else begin anew, and can be had back. */
-const subject = computed(() => workshop.draft?.selection.subject ?? 'client');
-const toColleagues = computed(() => Boolean(workshop.draft?.colleagues));
+const subject = computed(() => editing.draft?.selection.subject ?? 'client');
+const toColleagues = computed(() => Boolean(editing.draft?.colleagues));
 const picked = computed({
   get: () => (toColleagues.value ? 'colleague' : subject.value),
   set: (now: Subject | 'colleague') => {
-    if (!workshop.draft) return;
-    workshop.draft.colleagues = now === 'colleague' ? 'all' : null;
+    if (!editing.draft) return;
+    editing.draft.colleagues = now === 'colleague' ? 'all' : null;
     if (now !== 'colleague' && now !== subject.value) begin({ ...selectionOf(), subject: now, past: false });
   },
 });
@@ -120,12 +120,12 @@ const SUBJECTS = [
 /** The lines that another selection took the place of. */
 const before = ref<Selection | null>(null);
 function begin(selection: Selection) {
-  if (!workshop.draft) return;
-  before.value = workshop.draft.selection;
-  workshop.draft.selection = selection;
+  if (!editing.draft) return;
+  before.value = editing.draft.selection;
+  editing.draft.selection = selection;
 }
 function takeBack() {
-  if (workshop.draft && before.value) workshop.draft.selection = before.value;
+  if (editing.draft && before.value) editing.draft.selection = before.value;
   before.value = null;
 }
 watch(offset, () => void load());
@@ -158,7 +158,7 @@ const FILES = computed(() => [
 </script>
 
 <template>
-  <div v-if="workshop.draft" class="recipients">
+  <div v-if="editing.draft" class="recipients">
     <section class="who" aria-labelledby="who">
       <div class="line">
         <h2 id="who">Who should have this</h2>
@@ -170,28 +170,28 @@ const FILES = computed(() => [
       <v-select v-model="picked" :items="SUBJECTS" label="Picked are" class="mt-2 mb-3" />
       <p v-if="toColleagues" class="quiet">
         {{
-          workshop.draft.colleagues === 'all'
+          editing.draft.colleagues === 'all'
             ? 'All who are here, and whoever joins before it is released. Take a tick away to leave somebody out.'
             : 'Those who are ticked.'
         }}
         It is logged on no file.
         <button
-          v-if="workshop.draft.colleagues !== 'all'"
+          v-if="editing.draft.colleagues !== 'all'"
           type="button"
           class="link"
-          @click="workshop.draft.colleagues = 'all'"
+          @click="editing.draft.colleagues = 'all'"
         >
           all of them
         </button>
       </p>
-      <SelectionColumn v-else :key="subject" v-model="workshop.draft.selection" />
+      <SelectionColumn v-else :key="subject" v-model="editing.draft.selection" />
       <p v-if="found?.ofNobody" class="quiet mt-2">
         {{ many(found.ofNobody, 'person', 'people') }} of no client
         {{ found.ofNobody === 1 ? 'is' : 'are' }} not written to: a mailing reaches clients.
       </p>
       <v-autocomplete
         v-if="subject === 'file' && !toColleagues"
-        v-model="workshop.draft.roles"
+        v-model="editing.draft.roles"
         :items="choices?.roles ?? []"
         label="To their people who are"
         placeholder="whoever takes mailings for the client"
@@ -203,7 +203,7 @@ const FILES = computed(() => [
       />
       <v-select
         v-if="!toColleagues"
-        v-model="workshop.draft.topicId"
+        v-model="editing.draft.topicId"
         :items="choices?.topics ?? []"
         item-title="name"
         item-value="id"
@@ -215,20 +215,20 @@ const FILES = computed(() => [
       />
       <v-select
         v-if="!toColleagues"
-        v-model="workshop.draft.fileChoice"
+        v-model="editing.draft.fileChoice"
         :items="FILES"
         label="Each copy is logged on"
         class="mt-4"
       />
       <v-select
         v-if="subject !== 'person' && !toColleagues"
-        v-model="workshop.draft.eachOf"
+        v-model="editing.draft.eachOf"
         :items="EACH"
         label="A copy goes to"
         class="mt-4"
       />
-      <v-select v-model="workshop.draft.senderId" :items="from" label="It comes from" class="mt-4" />
-      <v-select v-model="workshop.draft.answersId" :items="answers" label="Answers go to" class="mt-4" />
+      <v-select v-model="editing.draft.senderId" :items="from" label="It comes from" class="mt-4" />
+      <v-select v-model="editing.draft.answersId" :items="answers" label="Answers go to" class="mt-4" />
       <h2 class="mt-5 mb-2">Left out, and why</h2>
       <p v-if="found && !found.leftOut.length" class="quiet">Nobody is left out.</p>
       <div v-for="group in found?.leftOut ?? []" :key="group.why" class="left-out">
@@ -312,7 +312,7 @@ const FILES = computed(() => [
             {{
               toColleagues
                 ? 'There is no verified mailbox to send it from. Connect yours, or choose another below.'
-                : `Nobody is left to write to: ${explain(workshop.draft.selection, catalogue.facts)} Take a line away or widen it.`
+                : `Nobody is left to write to: ${explain(editing.draft.selection, catalogue.facts)} Take a line away or widen it.`
             }}
           </p>
         </template>

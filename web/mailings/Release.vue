@@ -18,7 +18,7 @@ const LOGGED: Record<FileChoice, string> = {
   private: 'no file: private to whoever it comes from and releases it',
   nowhere: 'no file',
 };
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const session = useSession();
 const { ago } = useTimes();
 const list = ref<Recipients | null>(null);
@@ -27,11 +27,11 @@ const asking = ref(false);
 const busy = ref(false);
 const problem = ref('');
 const why = ref('');
-const toColleagues = computed(() => Boolean(workshop.draft?.colleagues));
-const ready = computed(() => workshop.mailing?.state === 'ready');
-const series = computed(() => workshop.mailing?.series ?? []);
+const toColleagues = computed(() => Boolean(editing.draft?.colleagues));
+const ready = computed(() => editing.mailing?.state === 'ready');
+const series = computed(() => editing.mailing?.series ?? []);
 const untested = computed(
-  () => !workshop.mailing?.testedAt || series.value.some(({ testedAt }) => testedAt === null),
+  () => !editing.mailing?.testedAt || series.value.some(({ testedAt }) => testedAt === null),
 );
 const mayUntested = computed(() => session.may('release untested'));
 const mayRelease = computed(() => session.may('release mailings'));
@@ -51,11 +51,11 @@ const bySender = computed(() => {
 });
 
 async function load() {
-  if (!workshop.draft || !workshop.mailing) return;
+  if (!editing.draft || !editing.mailing) return;
   try {
-    await workshop.save();
-    const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = workshop.draft;
-    const mailingId = workshop.mailing.id;
+    await editing.save();
+    const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = editing.draft;
+    const mailingId = editing.mailing.id;
     [list.value, checks.value] = await Promise.all([
       send('POST', Recipients, '/mailings/recipients', {
         ...{ mailingId, selection, topicId, senderId, eachOf, roles, colleagues, fileChoice },
@@ -69,19 +69,19 @@ async function load() {
   }
 }
 async function release() {
-  if (!list.value || !workshop.mailing) return;
+  if (!list.value || !editing.mailing) return;
   busy.value = true;
   try {
-    if (!(await workshop.save())) {
-      problem.value = workshop.problem || 'The mailing could not be saved, so it has not been released.';
+    if (!(await editing.save())) {
+      problem.value = editing.problem || 'The mailing could not be saved, so it has not been released.';
       return;
     }
-    await act('POST', `/mailings/${workshop.mailing.id}/release`, {
-      version: workshop.version,
+    await act('POST', `/mailings/${editing.mailing.id}/release`, {
+      version: editing.version,
       recipients: list.value.ticked,
       untestedWhy: why.value,
     });
-    await workshop.open(workshop.mailing.id);
+    await editing.open(editing.mailing.id);
   } catch (error) {
     problem.value = wordsOf(error);
     await load();
@@ -92,22 +92,22 @@ async function release() {
   }
 }
 async function change(path: string, body: unknown) {
-  if (!workshop.mailing) return;
+  if (!editing.mailing) return;
   busy.value = true;
   try {
-    if (!(await workshop.save())) {
-      problem.value = workshop.problem || 'The mailing could not be saved.';
+    if (!(await editing.save())) {
+      problem.value = editing.problem || 'The mailing could not be saved.';
       return;
     }
-    await act('POST', `/mailings/${workshop.mailing.id}/${path}`, body);
-    await workshop.open(workshop.mailing.id);
+    await act('POST', `/mailings/${editing.mailing.id}/${path}`, body);
+    await editing.open(editing.mailing.id);
   } catch (error) {
     problem.value = wordsOf(error);
   } finally {
     busy.value = false;
   }
 }
-const handOver = () => change('hand-over', { version: workshop.version });
+const handOver = () => change('hand-over', { version: editing.version });
 const takeBack = () => change('take-back', {});
 void load();
 </script>
@@ -130,7 +130,7 @@ void load();
           <div>
             <dt>Logged on</dt>
             <dd>
-              {{ toColleagues ? LOGGED.nowhere : LOGGED[workshop.draft?.fileChoice ?? 'general'] }}
+              {{ toColleagues ? LOGGED.nowhere : LOGGED[editing.draft?.fileChoice ?? 'general'] }}
             </dd>
           </div>
           <div>
@@ -141,7 +141,7 @@ void load();
           </div>
           <div>
             <dt>When it goes</dt>
-            <dd>{{ timingWords(workshop.draft?.timing ?? null) }}</dd>
+            <dd>{{ timingWords(editing.draft?.timing ?? null) }}</dd>
           </div>
           <div v-if="series.length">
             <dt>Followed by</dt>
@@ -153,7 +153,7 @@ void load();
           </div>
           <div v-if="!toColleagues">
             <dt>Says how to opt out</dt>
-            <dd>{{ workshop.draft?.optOut ? 'yes' : 'no' }}</dd>
+            <dd>{{ editing.draft?.optOut ? 'yes' : 'no' }}</dd>
           </div>
           <div>
             <dt>{{ series.length ? 'Test copies of all of it' : 'Test copy of it as it is' }}</dt>
@@ -179,8 +179,8 @@ void load();
           <li v-for="words in checks.remarks" :key="words"><b class="look">Look</b> {{ words }}</li>
         </ul>
         <p v-if="ready" class="mt-3">
-          <b class="good">Handed over</b> by {{ workshop.mailing?.handed?.by }},
-          {{ workshop.mailing?.handed ? ago(workshop.mailing.handed.at) : '' }}.
+          <b class="good">Handed over</b> by {{ editing.mailing?.handed?.by }},
+          {{ editing.mailing?.handed ? ago(editing.mailing.handed.at) : '' }}.
           <button type="button" class="link" @click="takeBack">Make it a draft again</button>
         </p>
         <template v-if="mayRelease && untested && !stops.length">
@@ -228,8 +228,8 @@ void load();
       <template #heading>Let {{ many(list?.ticked ?? 0, 'message') }} go?</template>
       <p>
         Each goes to that {{ toColleagues ? 'colleague' : 'client' }} alone,
-        {{ timingWords(workshop.draft?.timing ?? null) }}. What has gone cannot be called back; until the
-        first has gone all of it can be taken back, and what still waits can be paused.
+        {{ timingWords(editing.draft?.timing ?? null) }}. What has gone cannot be called back; until the first
+        has gone all of it can be taken back, and what still waits can be paused.
       </p>
       <div class="scroll sheet mt-3" tabindex="0" role="region" aria-label="Who gets it">
         <table class="ledger-table">

@@ -7,43 +7,43 @@ import { many } from '../words.ts';
 import { useMailingDraft } from './mailingDraft.ts';
 
 /** The messages of a series while it is written: each is reached from here, and another is put behind the last. */
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const router = useRouter();
 const busy = ref(false);
 async function add() {
   busy.value = true;
   try {
-    if (!(await workshop.save())) return;
-    const { id } = await send('POST', Made, `/mailings/${workshop.mailing?.id ?? 0}/follow`, {});
+    if (!(await editing.save())) return;
+    const { id } = await send('POST', Made, `/mailings/${editing.mailing?.id ?? 0}/follow`, {});
     await router.push(`/mailings/${id}/message`);
   } catch (error) {
-    workshop.tell(wordsOf(error));
+    editing.tell(wordsOf(error));
   } finally {
     busy.value = false;
   }
 }
 /** What is no number of days stays as it was. */
 function wait({ target }: Event) {
-  if (!(target instanceof HTMLInputElement) || !workshop.draft) return;
+  if (!(target instanceof HTMLInputElement) || !editing.draft) return;
   const { success, data } = MailingDraft.shape.waitDays.safeParse(target.valueAsNumber);
-  if (success) workshop.draft.waitDays = data;
-  else target.value = String(workshop.draft.waitDays);
+  if (success) editing.draft.waitDays = data;
+  else target.value = String(editing.draft.waitDays);
 }
 async function go(id: number) {
-  if (await workshop.save()) await router.push(`/mailings/${id}/message`);
+  if (await editing.save()) await router.push(`/mailings/${id}/message`);
 }
 </script>
 
 <template>
   <nav class="series" aria-label="Messages of the series">
-    <template v-for="each in workshop.mailing?.series ?? []" :key="each.id">
+    <template v-for="each in editing.mailing?.series ?? []" :key="each.id">
       <template v-if="each.waitDays === null" />
-      <span v-else-if="each.id !== workshop.mailing?.id" class="quiet"
+      <span v-else-if="each.id !== editing.mailing?.id" class="quiet"
         >{{ many(each.waitDays, 'day') }} later</span
       >
       <label v-else class="quiet"
         ><input
-          :value="workshop.draft?.waitDays"
+          :value="editing.draft?.waitDays"
           type="number"
           min="1"
           max="365"
@@ -56,19 +56,19 @@ async function go(id: number) {
       <button
         type="button"
         class="plain one"
-        :class="{ on: each.id === workshop.mailing?.id }"
-        :aria-current="each.id === workshop.mailing?.id ? 'page' : undefined"
+        :class="{ on: each.id === editing.mailing?.id }"
+        :aria-current="each.id === editing.mailing?.id ? 'page' : undefined"
         :title="each.name"
         @click="go(each.id)"
       >
         <b class="figures">{{ each.step }}</b>
-        {{ each.id === workshop.mailing?.id ? workshop.draft?.name : each.name }}
+        {{ each.id === editing.mailing?.id ? editing.draft?.name : each.name }}
       </button>
     </template>
     <button type="button" class="link" :disabled="busy" @click="add">
-      {{ workshop.mailing?.series.length ? 'another' : 'add a message that follows some days later' }}
+      {{ editing.mailing?.series.length ? 'another' : 'add a message that follows some days later' }}
     </button>
-    <span v-if="!workshop.mailing?.series.length" class="quiet"
+    <span v-if="!editing.mailing?.series.length" class="quiet"
       >to those who have not answered by then, nor opted out</span
     >
   </nav>

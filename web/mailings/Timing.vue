@@ -9,25 +9,25 @@ import { usePlan } from './plan.ts';
 import TimingForm from './TimingForm.vue';
 
 /** When the mailing goes, laid out on the calendar before it is released. */
-const workshop = useMailingDraft();
+const editing = useMailingDraft();
 const { plan, problem, load, errorOf } = usePlan(
-  () => workshop.mailing?.id ?? 0,
-  () => workshop.draft?.timing ?? null,
+  () => editing.mailing?.id ?? 0,
+  () => editing.draft?.timing ?? null,
 );
 const heading = computed(() => {
   if (!plan.value) return 'Laying it out …';
   const { total, batches, dayCount } = plan.value;
   if (!total) return 'Nobody would receive this yet';
-  const parts = workshop.draft?.timing.batch ? ` in ${many(batches, 'batch', 'batches')}` : '';
+  const parts = editing.draft?.timing.batch ? ` in ${many(batches, 'batch', 'batches')}` : '';
   return `${many(total, 'message')}${parts} ${dayCount > 1 ? `over ${many(dayCount, 'day')}` : 'on one day'}`;
 });
 </script>
 
 <template>
-  <div v-if="workshop.draft" class="timing">
+  <div v-if="editing.draft" class="timing">
     <section class="when" aria-labelledby="when">
       <h2 id="when">When it goes</h2>
-      <TimingForm v-model="workshop.draft.timing" :office="plan?.office ?? null" :error-of="errorOf" />
+      <TimingForm v-model="editing.draft.timing" :office="plan?.office ?? null" :error-of="errorOf" />
     </section>
     <section class="sheet laid" aria-labelledby="laid">
       <div class="line">
@@ -35,7 +35,7 @@ const heading = computed(() => {
         <span class="quiet">Shaded: hours in which messages may leave</span>
       </div>
       <Trouble :words="problem" :retry="load" class="my-2" />
-      <PlanCalendar v-if="plan?.total" :plan="plan" :timing="workshop.draft.timing" class="mt-3" />
+      <PlanCalendar v-if="plan?.total" :plan="plan" :timing="editing.draft.timing" class="mt-3" />
       <p v-else-if="plan" class="quiet mt-3">Choose recipients in step 1; then each day stands here.</p>
       <div v-if="plan?.total" class="means">
         <h2>What that means</h2>

@@ -7,7 +7,7 @@ import { useAutosave } from '../ui/autosave.ts';
 import { copyOf, together, type Together } from './together.ts';
 
 /** The mailing being worked on: its draft, kept as one types. */
-export const useMailingDraft = defineStore('workshop', () => {
+export const useMailingDraft = defineStore('mailing draft', () => {
   const mailing = ref<MailingView | null>(null);
   const draft = ref<MailingDraft | null>(null);
   const facts = ref<FactInfo[]>([]);

@@ -5,16 +5,16 @@ import { useMailingDraft } from './mailingDraft.ts';
 
 /** The message as each recipient will read it, one after another, and what the checks found. */
 export function usePreviews() {
-  const workshop = useMailingDraft();
+  const editing = useMailingDraft();
   const checks = ref<Checks | null>(null);
   const preview = ref<Preview | null>(null);
   const at = ref(0);
   const problem = ref('');
-  const path = () => `/mailings/${workshop.mailing?.id ?? 0}`;
+  const path = () => `/mailings/${editing.mailing?.id ?? 0}`;
 
   async function load() {
     try {
-      await workshop.save();
+      await editing.save();
       checks.value = await get(Checks, `${path()}/checks`);
       await show(Math.min(at.value, Math.max(0, checks.value.order.length - 1)));
       problem.value = '';

@@ -180,7 +180,7 @@ useEventListener(window, 'beforeunload', (event) => {
         <p class="quiet">
           <router-link to="/wordings">Wordings</router-link
           ><template v-if="kept">
-            · kept by {{ kept.keeper ?? 'nobody'
+            · kept by {{ kept.owner ?? 'nobody'
             }}{{ kept.changedAt ? `, changed ${full(kept.changedAt)}` : '' }}</template
           >
         </p>

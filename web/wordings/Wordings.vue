@@ -121,7 +121,7 @@ async function keepFiles() {
         <td>{{ kindOf(row.kind) }}<span v-if="row.own" class="quiet">, your own</span></td>
         <td>{{ row.occasion ? OCCASIONS[row.occasion] : '' }}</td>
         <td class="figures">{{ row.letters }}</td>
-        <td>{{ row.keeper ?? '' }}</td>
+        <td>{{ row.owner ?? '' }}</td>
         <td class="figures">{{ row.changedAt ? brief(row.changedAt) : '' }}</td>
       </template>
       <template #empty>

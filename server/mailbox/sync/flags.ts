@@ -71,14 +71,14 @@ async function keepFlags(db: Database, folderId: number, told: readonly Seen[]):
   return transact(db, async (trx) => {
     await holdMessages(trx, touched);
     // Asked for once nobody can add another: what is wished here counts for more than what the server says.
-    const wishes = await trx('mail_change')
+    const pending = await trx('mail_change')
       .where({ folder_id: folderId })
       .whereIn(
         'uid',
         different.map(({ uid }) => uid),
       )
       .select('uid', 'kind');
-    const wished = new Set(wishes.map(({ uid, kind }) => `${uid} ${kind}`));
+    const wished = new Set(pending.map(({ uid, kind }) => `${uid} ${kind}`));
     const open = different.filter(({ uid, column }) => !wished.has(`${uid} ${column}`));
     for (const [, group] of groupBy(open, ({ column, value }) => `${column} ${value}`))
       await setFlags(trx, folderId, group);
