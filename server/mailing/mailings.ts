@@ -215,7 +215,7 @@ export async function createMailing(
         timing: { ...original.timing, from: null },
       }
     : NOTHING_WRITTEN;
-  const draft = selection ? { ...start, selection } : start;
+  const draft = selection ? { ...start, selection, colleagues: null } : start;
   return transact(db, async (trx) => {
     const [id = 0] = await trx('mailing').insert({
       ...ownColumns({ ...draft, waitDays: null }),

@@ -29,13 +29,13 @@ type Attachment = NonNullable<MessageParts['attachments']>[number];
 const MOST_ENCODED = 24;
 const MOST_BYTES = 2 * 1024 * 1024;
 const CRLF = Buffer.from('\r\n');
-const encoded = new Map<string, Promise<Buffer>>();
+const encoded = new Map<string, Promise<Buffer | null>>();
 
-/** An attachment as the part of a message that it is, headers and all (RFC 2045). */
-async function partOf(attachment: Attachment): Promise<Buffer> {
+/** An attachment as the part of a message that it is, headers and all (RFC 2045); null where it comes to none of its own. */
+async function partOf(attachment: Attachment): Promise<Buffer | null> {
   const whole = new MailComposer({ ...AS_LEFT, html: ' ', attachments: [attachment] }).compile();
   const part = whole.childNodes.find((node) => node.filename === attachment.filename);
-  if (!part) throw new Error('an attachment came to no part');
+  if (!part) return null;
   const built = await part.build();
   // The line end before the next boundary is put there by what it becomes a part of.
   return built.subarray(-2).equals(CRLF) ? built.subarray(0, -2) : built;
@@ -44,17 +44,21 @@ async function partOf(attachment: Attachment): Promise<Buffer> {
 /** An attachment encoded, at once where it was before: those that were not asked for longest are forgotten. */
 async function once(attachment: Attachment) {
   const { filename, contentType, cid, content } = attachment;
-  if (content.length > MOST_BYTES) return attachment;
+  // A message within a message is not encoded: it stands there as it came, to its last line end.
+  const asItIs = contentType.toLowerCase().startsWith('message/') || !content.length;
+  if (asItIs || content.length > MOST_BYTES) return attachment;
   const hash = createHash('sha256').update(content).digest('hex');
   const key = [hash, filename, contentType, cid ?? ''].join('\n');
-  const raw = encoded.get(key) ?? partOf(attachment);
+  // What cannot be encoded by itself is left to the message, which says so.
+  const part = encoded.get(key) ?? partOf(attachment).catch(() => null);
   encoded.delete(key);
-  encoded.set(key, raw);
+  encoded.set(key, part);
   for (const oldest of encoded.keys()) {
     if (encoded.size <= MOST_ENCODED) break;
     encoded.delete(oldest);
   }
-  return { filename, contentType, ...(cid ? { cid } : {}), raw: await raw };
+  const raw = await part;
+  return raw ? { filename, contentType, ...(cid ? { cid } : {}), raw } : attachment;
 }
 
 /** Line ends are CRLF, nothing is fetched from anywhere. */

@@ -150,9 +150,24 @@ function refuseDouble(error: unknown): never {
 }
 
 /** Says which enclosures go with a template. @throws Refusal when one is not there */
-async function goWith(trx: Transaction, id: number, { kind, enclosureIds }: WordingDraft): Promise<void> {
+async function goWith(
+  trx: Transaction,
+  staff: StaffMember,
+  id: number,
+  { kind, own, enclosureIds }: WordingDraft,
+): Promise<void> {
   const ids = kind === 'template' ? [...new Set(enclosureIds)] : [];
-  const found: number[] = await trx('wording').where({ kind: 'enclosure' }).whereIn('id', ids).pluck('id');
+  const found = await wordingsFor(trx, staff.id)
+    .where({ kind: 'enclosure' })
+    .whereIn('id', ids)
+    .select<{ id: number; own: number }[]>('id', 'own');
+  // Whoever else took the template would go without it, and take it off by keeping a change.
+  if (!own && found.some((each) => each.own))
+    throw new Refusal(
+      409,
+      'A file that is yours alone goes with no template that is everybody’s.',
+      'enclosureIds',
+    );
   if (found.length < ids.length)
     throw new Refusal(409, 'An enclosure that goes with it has been thrown away meanwhile.', 'enclosureIds');
   await trx('wording_enclosure').where({ wording_id: id }).delete();
@@ -170,7 +185,7 @@ export async function keepWording(db: Database, staff: StaffMember, draft: Wordi
     const [id = 0] = await trx('wording')
       .insert({ ...columns(draft), staff_id: staff.id })
       .catch(refuseDouble);
-    await goWith(trx, id, draft);
+    await goWith(trx, staff, id, draft);
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'wording kept',
@@ -233,7 +248,7 @@ export async function saveWording(
       .where({ id })
       .update({ ...now, version: version + 1 })
       .catch(refuseDouble);
-    await goWith(trx, id, draft);
+    await goWith(trx, staff, id, draft);
     await noteAudit(trx, {
       staffId: staff.id,
       action: 'wording changed',

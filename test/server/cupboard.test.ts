@@ -233,6 +233,11 @@ describe('the cupboard of wordings', () => {
       const id = await keepEnclosure(firm.db, PETRA, file('hers', 'hers.txt'));
       await firm.db('wording').where({ id }).update({ own: 1 });
       expect(await say(readContent(firm.db, MANAGER, id, null))).to.contain('not here any more');
+      await firm.db('wording').where({ id }).update({ staff_id: MANAGER.id });
+      const theirs = wording({ name: 'Everybody’s, with mine', enclosureIds: [id] });
+      expect(await say(keepWording(firm.db, MANAGER, theirs))).to.contain('yours alone');
+      expect(await say(keepWording(firm.db, MANAGER, { ...theirs, own: true }))).to.equal('done');
+      await firm.db('wording').where({ id }).update({ staff_id: PETRA.id });
       const { id: mailing } = await begunMailing(firm);
       expect(await say(encloseKeptWithAll(firm.db, MANAGER, mailing, [id]))).to.contain('not here any more');
     });

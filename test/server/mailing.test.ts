@@ -1,3 +1,6 @@
+import { buildMessage } from '../../server/reading/build.ts';
+import { randomBytes } from 'node:crypto';
+import MailComposer from 'nodemailer/lib/mail-composer';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -169,6 +172,32 @@ describe('the bytes of a message', () => {
     expect(read.text.trim()).to.equal('Zeilen – mit Strich');
     expect(read.date?.toISOString()).to.equal('2026-11-02T10:00:00.000Z');
     expect(one?.raw.toString('latin1')).to.not.match(/[^\r]\n/);
+  });
+
+  it('are those that Nodemailer makes of the whole, though what many copies carry is encoded once', async () => {
+    const message = Buffer.from('From: a@b.example\r\nSubject: é\r\n\r\nHi\r\n');
+    const attachments = [
+      { filename: 'gate.png', contentType: 'image/png', content: randomBytes(5000), cid: 'gate@b.example' },
+      { filename: 'Bäume und mehr.pdf', contentType: 'application/pdf', content: randomBytes(3001) },
+      { filename: 'n.txt', contentType: 'text/plain', content: Buffer.from('a\nb – c\n') },
+      { filename: 'c.ics', contentType: 'text/calendar', content: Buffer.from('BEGIN:VCALENDAR\r\n') },
+      { filename: 'handed on.eml', contentType: 'message/rfc822', content: message },
+      { filename: 'nothing.txt', contentType: 'text/plain', content: Buffer.alloc(0) },
+    ];
+    const parts = {
+      from: { name: 'A', address: 'a@b.example' },
+      to: [{ name: 'C', address: 'c@d.example' }],
+      ...{ subject: 'The gate', text: 'x', html: '<p>x</p>', date: new Date(0), attachments },
+    };
+    const whole = await new MailComposer({
+      ...{ ...parts, messageId: '<x@y>', baseBoundary: 'abc', newline: 'windows' },
+    } as ConstructorParameters<typeof MailComposer>[0])
+      .compile()
+      .build();
+    for (let time = 0; time < 2; time++)
+      expect((await buildMessage({ ...parts, messageId: 'x@y', boundary: 'abc' })).equals(whole)).to.equal(
+        true,
+      );
   });
 
   it('cannot be given another header by a name or subject', async () => {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useEventListener, useIntervalFn } from '@vueuse/core';
 import { computed, onBeforeUnmount, ref } from 'vue';
-import { useRoute, useRouter } from 'vue-router';
+import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router';
 import { act, wordsOf } from '../api.ts';
 import { useSession } from '../session.ts';
 import { about, useLive } from '../ui/live.ts';
@@ -76,6 +76,13 @@ void editing.open(id);
 useLive(
   { mailings: about('mailing', () => [id]), mail: () => !editing.isDraft },
   () => void editing.refresh(),
+);
+// What could not be kept, or waits for a word between two, is not left behind without asking.
+onBeforeRouteLeave(
+  async () =>
+    !editing.isDraft ||
+    (await editing.save()) ||
+    window.confirm('What you changed last could not be kept. Leave this page all the same, and lose it?'),
 );
 onBeforeUnmount(() => void editing.save());
 useEventListener(window, 'beforeunload', (event) => {

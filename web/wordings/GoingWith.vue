@@ -6,6 +6,7 @@ import { useLoad } from '../ui/load.ts';
 
 /** The kept enclosures that go with a template wherever it is put in. */
 const ids = defineModel<number[]>({ required: true });
+defineProps<{ errors: string[] }>();
 /** So many are offered. */
 const MOST = 200;
 const { data, problem, load } = useLoad(WordingsPage, () => ({
@@ -32,6 +33,7 @@ const items = computed(() =>
       multiple
       chips
       closable-chips
+      :error-messages="errors"
       no-data-text="No file is kept yet."
     />
     <Trouble :words="problem" :retry="load" class="mt-1" />

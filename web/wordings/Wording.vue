@@ -55,6 +55,7 @@ const { errorOf, problem, submit, busy } = useForm(WordingDraft, [
   'description',
   'letters',
   'occasion',
+  'enclosureIds',
 ]);
 const unread = ref('');
 const { data: facts } = useLoad(z.array(FactInfo), () => '/facts/known');
@@ -220,7 +221,12 @@ useEventListener(window, 'beforeunload', (event) => {
             :error-messages="errorOf('description')"
           />
           <v-checkbox v-model="form.own" label="for me alone" />
-          <GoingWith v-if="form.kind === 'template'" v-model="form.enclosureIds" class="whole-row" />
+          <GoingWith
+            v-if="form.kind === 'template'"
+            v-model="form.enclosureIds"
+            :errors="errorOf('enclosureIds')"
+            class="whole-row"
+          />
         </div>
         <EnclosurePart
           v-if="isFile && kept"
