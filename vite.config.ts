@@ -13,11 +13,23 @@ export default defineConfig({
     vue({ template: { compilerOptions: { whitespace: 'preserve' } } }),
     vuetify({ autoImport: true }),
   ],
-  build: { outDir: here('dist'), emptyOutDir: true, chunkSizeWarningLimit: 1500 },
+  build: {
+    outDir: here('dist'),
+    emptyOutDir: true,
+    chunkSizeWarningLimit: 3000,
+    // The frame that shows PDFs is a page of its own, with an origin of its own; the app for clients is one too.
+    rollupOptions: {
+      input: { main: here('web/index.html'), look: here('web/look.html'), client: here('web/client.html') },
+    },
+  },
   // Every screen is looked through at the start, so that opening one does not bundle anew and reload.
   optimizeDeps: {
     entries: ['main.ts', '**/*.vue'],
     include: ['echarts/core', 'echarts/charts', 'echarts/components', 'echarts/renderers'],
   },
-  server: { host: '127.0.0.1', fs: { allow: [here('.')] }, proxy: { '^/(?:api|out)/': { target: api } } },
+  server: {
+    host: '127.0.0.1',
+    fs: { allow: [here('.')] },
+    proxy: { '^/(?:api|out|client)/': { target: api } },
+  },
 });

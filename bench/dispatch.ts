@@ -77,6 +77,8 @@ export async function benchDispatch(count = 2000): Promise<void> {
       body,
       plain: null,
       framed: false,
+      channel: 'email' as const,
+      laidOut: false,
       roles: [],
       colleagues: null,
       waitDays: null,

@@ -3,6 +3,8 @@ import { benchDoubles } from './doubles.ts';
 import { benchFind } from './find.ts';
 import { benchFiling } from './filing.ts';
 import { benchImport } from './import.ts';
+import { benchOrders } from './orders.ts';
+import { benchPaperwork } from './paperwork.ts';
 import { benchRest } from './rest.ts';
 import { benchResults } from './results.ts';
 import { benchSelection } from './selection.ts';
@@ -18,6 +20,8 @@ const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   selection: benchSelection,
   doubles: benchDoubles,
   results: benchResults,
+  paperwork: benchPaperwork,
+  orders: benchOrders,
 };
 const [name = '', size] = process.argv.slice(2).filter((argument) => argument !== '--');
 const bench = BENCHES[name];

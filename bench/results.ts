@@ -42,6 +42,8 @@ export async function benchResults(count = 10_000): Promise<void> {
         body: { type: 'doc', content: [{ type: 'paragraph', content: [link] }] },
         plain: null,
         framed: false,
+        channel: 'email' as const,
+        laidOut: false,
         waitDays: null,
         ...{
           senderId: null,

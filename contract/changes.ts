@@ -15,6 +15,13 @@ export const Topic = z.enum([
   'selections',
   'timeline',
   'doubles',
+  'documents',
+  'paperwork',
+  'orders',
+  'tasks',
+  'reckoning',
+  'texts',
+  'collection',
 ]);
 export type Topic = z.infer<typeof Topic>;
 

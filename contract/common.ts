@@ -38,3 +38,9 @@ export const Count = z.object({ count: z.number() });
 
 /** The number of what was just made. */
 export const Made = z.object({ id: z.number() });
+
+/** Kinds of what goes to a client, and the ways each may go. */
+export const DeliveryKind = z.enum(['letters', 'statements', 'mailings']);
+export type DeliveryKind = z.infer<typeof DeliveryKind>;
+export const DeliveryWay = z.enum(['email', 'post', 'both', 'none']);
+export type DeliveryWay = z.infer<typeof DeliveryWay>;

@@ -1,5 +1,7 @@
 import { z } from 'zod';
 import { FileRef, Id, Page } from './common.ts';
+import { TextMessage } from './texts.ts';
+import { CollectionEntry } from './collection.ts';
 import { TimelineEntry, TimelineKind } from './timeline.ts';
 
 export const MessageState = z.enum(['logged', 'suggested', 'aside', 'private']);
@@ -30,7 +32,7 @@ export const EnclosureInfo = z.object({
 });
 
 /** What of a ledger is shown. */
-export const LedgerPart = z.enum(['message', ...TimelineKind.options]);
+export const LedgerPart = z.enum(['message', 'paper', 'text', 'page', ...TimelineKind.options]);
 export type LedgerPart = z.infer<typeof LedgerPart>;
 
 export const LedgerQuery = Page.extend({
@@ -58,6 +60,20 @@ export const LedgerEntry = z.discriminatedUnion('kind', [
     mailing: z.object({ id: z.number(), name: z.string(), recipients: z.number() }).nullable(),
     files: z.array(z.object({ id: z.number(), number: z.string() })),
   }),
+  /** What was printed and posted. */
+  Entry.extend({
+    kind: z.literal('paper'),
+    name: z.string(),
+    runId: z.number(),
+    to: z.string(),
+    pages: z.number(),
+    by: z.string(),
+    documentId: z.number().nullable(),
+    filename: z.string().nullable(),
+    files: z.array(z.object({ id: z.number(), number: z.string() })),
+  }),
+  Entry.extend({ kind: z.literal('text'), text: TextMessage }),
+  Entry.extend({ kind: z.literal('page'), page: CollectionEntry }),
   Entry.extend({ kind: z.literal('timeline'), entry: TimelineEntry }),
 ]);
 export type LedgerEntry = z.infer<typeof LedgerEntry>;

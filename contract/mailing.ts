@@ -19,7 +19,12 @@ export type Colleagues = z.infer<typeof Colleagues>;
 export const EachOf = z.enum(['client', 'household', 'person']);
 export type EachOf = z.infer<typeof EachOf>;
 
+/** How a mailing goes: to addresses, or to telephones. */
+export const Channel = z.enum(['email', 'text']);
+export type Channel = z.infer<typeof Channel>;
+
 export const MailingDraft = z.object({
+  channel: Channel,
   name: z.string().trim().min(1, 'Give the mailing a name.').max(200, 'At most 200 letters.'),
   /** Of clients; of people, each of whom gets a copy; or of files, whose clients do. */
   selection: Selection,
@@ -31,6 +36,8 @@ export const MailingDraft = z.object({
   plain: DocNodeSchema.nullable(),
   /** Stands in the firm's frame: logo, colour, lines below. */
   framed: z.boolean(),
+  /** What is enclosed is laid out on each one's own page instead, and the text leads there. */
+  laidOut: z.boolean(),
   /** The mailbox it comes from; null: that of each client's adviser. */
   senderId: Id.nullable(),
   /** The mailbox that answers go to; null: whoever it comes from. */
@@ -168,6 +175,9 @@ export const LeftOut = z.object({
     'lives with another recipient',
     'takes mailings by post',
     'takes no mailings',
+    'no telephone number',
+    'has not agreed to text messages',
+    'wants no text messages',
     'taken out by hand',
   ]),
   clients: z.array(
@@ -186,6 +196,7 @@ export type LeftOut = z.infer<typeof LeftOut>;
 export const RecipientsAsk = Page.extend({
   mailingId: Id,
   ...MailingDraft.pick({
+    channel: true,
     selection: true,
     topicId: true,
     senderId: true,
@@ -227,6 +238,10 @@ export const Preview = z.object({
   missing: z.array(z.object({ field: z.string(), label: z.string(), place: z.string() })),
   /** Whether its words were changed by hand. */
   own: z.boolean(),
+  /** Of a text message: into how many parts it goes, what it costs, and which letters make it dear. */
+  short: z
+    .object({ parts: z.number(), price: z.number(), currency: z.string(), dear: z.array(z.string()) })
+    .nullable(),
 });
 export type Preview = z.infer<typeof Preview>;
 
@@ -267,6 +282,12 @@ export const MailingEnclosure = z.object({
   newer: z.boolean(),
 });
 export type MailingEnclosure = z.infer<typeof MailingEnclosure>;
+
+/** Each client's newest document of a kind goes with their copy; where it is needed, nobody is written to without. */
+export const OwnEnclosure = z.object({ kindId: z.number(), name: z.string(), needed: z.boolean() });
+export type OwnEnclosure = z.infer<typeof OwnEnclosure>;
+export const OwnEnclosures = z.array(z.object({ kindId: Id, needed: z.boolean() })).max(10);
+export type OwnEnclosures = z.infer<typeof OwnEnclosures>;
 
 /** A mailbox that mailings may come from, or answers go to: verified, and its owner's or the office's. */
 export const MailingSender = z.object({

@@ -1,13 +1,13 @@
 import { z } from 'zod';
-import { Page } from './common.ts';
+import type { FieldChange as CoreFieldChange } from '../core/orders/order.ts';
+import { DeliveryKind, DeliveryWay, Page } from './common.ts';
 import { ClientStatus } from './records.ts';
-import { DeliveryKind, DeliveryWay, FieldInput } from './register.ts';
+import { FieldInput } from './register.ts';
 import { Selection } from './selection.ts';
 
 const Name = z.string().trim().min(1, 'Choose one.').max(80);
 
-/** One change made to many records: what of them, and what is to stand there. */
-export const ManyChange = z.discriminatedUnion('what', [
+const CHANGES = [
   z.object({ what: z.literal('status'), value: ClientStatus }),
   z.object({ what: z.literal('adviser'), value: z.number().int().positive().nullable() }),
   z.object({ what: z.literal('service'), value: z.string().trim().max(80).nullable() }),
@@ -16,12 +16,21 @@ export const ManyChange = z.discriminatedUnion('what', [
   z.object({ what: z.literal('drop tag'), value: Name }),
   z.object({ what: z.literal('add interest'), value: Name }),
   z.object({ what: z.literal('drop interest'), value: Name }),
-  z.object({ what: z.literal('delivery'), kind: DeliveryKind, value: DeliveryWay }),
   z.object({
     what: z.literal('field'),
     key: z.string().regex(/^field:\d+$/, 'Choose a field.'),
     value: FieldInput,
   }),
+] as const;
+
+/** One change of one field of a record. */
+export const FieldChange = z.discriminatedUnion('what', CHANGES) satisfies z.ZodType<CoreFieldChange>;
+export type FieldChange = z.infer<typeof FieldChange>;
+
+/** One change made to many records: what of them, and what is to stand there. */
+export const ManyChange = z.discriminatedUnion('what', [
+  ...CHANGES,
+  z.object({ what: z.literal('delivery'), kind: DeliveryKind, value: DeliveryWay }),
 ]);
 export type ManyChange = z.infer<typeof ManyChange>;
 

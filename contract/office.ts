@@ -1,7 +1,8 @@
 import { z } from 'zod';
+import { WINDOW_NAMES } from '../core/paperwork/paper.ts';
 import { isAddress } from '../core/address/address.ts';
 import { contrastOnWhite, LEAST_CONTRAST } from '../core/merge/looks.ts';
-import { Id, Role } from './common.ts';
+import { DeliveryWay, Id, Role } from './common.ts';
 import { PictureKept } from './document.ts';
 
 /** An email address somebody can be written to at, in small letters. */
@@ -92,6 +93,62 @@ export const FrameSettings = z.object({
 });
 export type FrameSettings = z.output<typeof FrameSettings>;
 
+/** The firm's letter paper, and how it is paid. */
+export const PaperSettings = z.object({
+  logo: PictureKept.shape.hash.nullable(),
+  /** In millimetres. */
+  logoWidth: z.number().int().min(10, 'At least 10 millimetres.').max(160, 'At most 160 millimetres.'),
+  colour: FrameSettings.shape.colour,
+  /** Telephone, email, web: beside the address. */
+  reach: z.string().trim().max(400, 'At most 400 letters.'),
+  /** At the foot of the first page. */
+  foot: z.string().trim().max(400, 'At most 400 letters.'),
+  window: z.enum(WINDOW_NAMES),
+  foldMarks: z.boolean(),
+  /** Of fee notes: three capitals (ISO 4217). */
+  currency: z
+    .string()
+    .trim()
+    .toUpperCase()
+    .regex(/^[A-Z]{3}$/, 'Give three letters, such as GBP.'),
+  /** What the tax on them is called. */
+  taxName: z.string().trim().min(1, 'Give it a name.').max(20),
+  howToPay: z.string().trim().max(600, 'At most 600 letters.'),
+});
+export type PaperSettings = z.output<typeof PaperSettings>;
+
+export const RemindAfter = z
+  .number('Give days.')
+  .int('Whole days.')
+  .min(1, 'At least a day.')
+  .max(365, 'At most a year.');
+export const RemindMost = z
+  .number('Give a number.')
+  .int('A whole number.')
+  .min(1, 'At least one.')
+  .max(20, 'At most 20.');
+
+/** When the firm reminds of what is overdue. */
+export const ReminderSettings = z.object({
+  /** They are prepared by themselves. */
+  daily: z.boolean(),
+  /** At this time of the firm's zone, on these days: 1 for Monday to 7 for Sunday; never on holidays. */
+  at: Clock,
+  days: z.array(z.number().int().min(1).max(7)).min(1, 'Choose at least one day.'),
+  after: RemindAfter,
+  every: RemindAfter,
+  most: RemindMost,
+  /** In whose name they go by themselves once they are made; null: they lie on the desk. */
+  releasedBy: Id.nullable(),
+});
+export type ReminderSettings = z.output<typeof ReminderSettings>;
+
+export const DeliveryWays = z.object({
+  letters: DeliveryWay,
+  statements: DeliveryWay,
+  mailings: DeliveryWay,
+});
+
 /** How the frame looks, around a text that says what it is for. */
 export const FrameLook = z.object({ html: z.string() });
 
@@ -113,7 +170,17 @@ export const FirmSettings = z.object({
     .transform((text) => text.replace(/\/$/, '')),
   /** Whether mailings tell that they were opened and which of their links were followed. */
   counting: z.boolean(),
+  /** What is laid out on a client's page, and the links to it, last so many days if nothing else is said. */
+  pageDays: z
+    .number('Give days.')
+    .int('Whole days.')
+    .min(1, 'At least a day.')
+    .max(730, 'At most two years.'),
   frame: FrameSettings,
+  paper: PaperSettings,
+  /** How each kind of communication goes to a client who is new. */
+  ways: DeliveryWays,
+  reminders: ReminderSettings,
   zone: Zone,
   /** Below every signature. */
   notice: z.string().trim().max(1000),
@@ -155,7 +222,7 @@ export const NumbersLearned = z.object({
 export type NumbersLearned = z.output<typeof NumbersLearned>;
 
 /** The office's own lists of names. */
-export const ListName = z.enum(['stage', 'service', 'interest', 'tag', 'topic']);
+export const ListName = z.enum(['stage', 'service', 'interest', 'tag', 'topic', 'document_kind']);
 export type ListName = z.infer<typeof ListName>;
 
 /** A name of a list, and how many records bear it. */
@@ -227,7 +294,10 @@ export const LinkUsed = LinkToken.extend({ password: NewPassword });
 
 /** What stands below one's messages: a signature in the cupboard; null: the usual lines. */
 export const OwnSignature = z.object({ signatureId: Id.nullable() });
+/** A picture of one's signature, for letters on paper. */
+export const OwnSigned = z.object({ signed: PictureKept.shape.hash.nullable() });
 export const SignatureView = OwnSignature.extend({
+  signed: OwnSigned.shape.signed,
   usual: z.string(),
   /** Those one may choose, as they read below one's own messages. */
   choices: z.array(z.object({ id: z.number(), name: z.string(), words: z.string() })),

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { isAddress } from '../core/address/address.ts';
 import { FACT_KINDS } from '../core/facts/catalogue.ts';
-import { Id, Page } from './common.ts';
+import { DeliveryKind, DeliveryWay, Id, Page } from './common.ts';
 import { Day } from './office.ts';
 import { ClientKind, ClientStatus } from './records.ts';
 
@@ -22,15 +22,17 @@ export const EmailEntry = z.object({
 });
 export type EmailEntry = z.infer<typeof EmailEntry>;
 
-export const DeliveryKind = z.enum(['letters', 'statements', 'mailings']);
-export type DeliveryKind = z.infer<typeof DeliveryKind>;
-export const DeliveryWay = z.enum(['email', 'post', 'both', 'none']);
-export type DeliveryWay = z.infer<typeof DeliveryWay>;
 /** How one kind of communication goes to a client, and to whom; without a person to whoever their mail is addressed to. */
-export const Delivery = z.object({ kind: DeliveryKind, way: DeliveryWay, personId: Id.nullable() });
+export const Delivery = z.object({
+  kind: DeliveryKind,
+  way: DeliveryWay,
+  personId: Id.nullable(),
+  /** Somebody else who gets it too. */
+  alsoId: Id.nullable().default(null),
+});
 export type Delivery = z.infer<typeof Delivery>;
 
-/** How it goes where nobody has said. */
+/** How it goes where nobody has said; new clients begin with what the firm settled. */
 export const DELIVERY_USUAL: Record<DeliveryKind, DeliveryWay> = {
   letters: 'email',
   statements: 'email',
@@ -216,6 +218,8 @@ export const HistoryStep = z.object({
   fields: z.array(z.object({ label: z.string(), before: z.string(), after: z.string() })),
   /** Whether it can be taken back. */
   undoable: z.boolean(),
+  /** The standing order that did it, and why. */
+  order: z.object({ id: z.number(), name: z.string(), why: z.string() }).nullable(),
 });
 export type HistoryStep = z.infer<typeof HistoryStep>;
 export const HistoryPage = z.object({ steps: z.array(HistoryStep), total: z.number() });

@@ -25,6 +25,18 @@ export const RIGHTS = {
   'bring lists in': ['manager'],
   /** Write down notes, calls and meetings, and change what colleagues wrote down. */
   'keep the timeline': ['manager', 'adviser', 'assistant'],
+  /** Put documents on files, name and move them, take them off. */
+  'keep documents': ['manager', 'adviser', 'assistant'],
+  /** Write letters, fee notes and statements, make and mend them. */
+  'prepare paperwork': ['manager', 'adviser', 'assistant'],
+  /** Let them go, by email or into a print pack. */
+  'release paperwork': ['manager', 'adviser'],
+  /** Standing orders of one's own: written, tried, switched on; they prepare. */
+  'keep orders': ['manager', 'adviser'],
+  /** Let orders send by themselves, and change those that colleagues keep. */
+  'let orders send': ['manager'],
+  /** Leave tasks, change them, say that they are done. */
+  'leave tasks': ['manager', 'adviser', 'assistant'],
   'prepare mailings': ['manager', 'adviser', 'assistant'],
   /** Let them go, stop them, settle what is uncertain. */
   'release mailings': ['manager', 'adviser'],
@@ -40,6 +52,8 @@ export const RIGHTS = {
   /** Servers within the firm's own network, where nothing has been connected yet. */
   'reach private networks': ['manager'],
   'set the filing address': ['manager'],
+  /** See what every day was accounted for, have days counted, take sheets out. */
+  'reckon the days': ['manager'],
   /** The firm's settings, staff, stages: all that differs between two firms. */
   'run the office': ['manager'],
   /** How many messages lie in mailboxes one may not look into. */

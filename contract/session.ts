@@ -37,6 +37,14 @@ export const RailCounts = z.object({
   mailings: z.number(),
   /** Messages that wait to leave. */
   dispatch: z.number(),
+  /** Of the person's, due by today. */
+  tasks: z.number(),
+  /** What standing orders prepared for the person to release, and for how many they ask. */
+  orders: z.number(),
+  /** Text messages that want an answer, or a client. */
+  texts: z.number(),
+  /** What clients put on their pages to be looked at, and their lines that want an answer. */
+  collection: z.number(),
   mailboxes: z.object({
     total: z.number(),
     inStep: z.number(),

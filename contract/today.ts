@@ -2,6 +2,8 @@ import { z } from 'zod';
 import { Owing } from './correspondence.ts';
 import { MailboxStatus } from './mailbox.ts';
 import { MailingRow } from './mailing.ts';
+import { Yesterday } from './reckoning.ts';
+import { TaskRow } from './tasks.ts';
 
 export const Today = z.object({
   unsorted: z.object({ count: z.number(), oldest: z.string().nullable() }),
@@ -17,6 +19,16 @@ export const Today = z.object({
   mailboxes: z.array(MailboxStatus),
   today: z.object({ messages: z.number(), filedAlone: z.number() }),
   mailings: z.array(MailingRow),
+  /** For those who reckon the days; else null. */
+  yesterday: Yesterday.nullable(),
+  tasks: z.object({ due: z.number(), late: z.number(), first: z.array(TaskRow) }),
+  /** Messages that standing orders prepared for this person; and for how many an order asks whether it may act. */
+  prepared: z.number(),
+  heldOrders: z.number(),
+  /** Text messages that want an answer, or a client. */
+  texts: z.number(),
+  /** What waits on clients' pages. */
+  collection: z.object({ uploads: z.number(), lines: z.number(), wanted: z.number() }),
   days: z.array(
     z.object({
       day: z.string(),

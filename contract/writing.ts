@@ -44,6 +44,8 @@ export const DraftBegin = z.object({
   fileId: Id.nullable().default(null),
   personId: Id.nullable().default(null),
   clientId: Id.nullable().default(null),
+  /** A document to be enclosed. */
+  documentId: Id.nullable().default(null),
 });
 export type DraftBegin = z.input<typeof DraftBegin>;
 
@@ -71,6 +73,8 @@ export const DraftView = z.object({
   /** What the server said, when something did not go as meant. */
   problem: z.string().nullable(),
   about: z.object({ messageId: z.number(), words: z.string() }).nullable(),
+  /** The standing order that prepared it, why, and what it waits for a person for. */
+  order: z.object({ id: z.number(), name: z.string(), why: z.string(), waits: z.string() }).nullable(),
 });
 export type DraftView = z.infer<typeof DraftView>;
 
@@ -124,21 +128,10 @@ export const PeopleQuery = z.object({
   file: Id.optional(),
 });
 
-/** For messages, or for notes, calls and meetings. */
-/** A document that came or went with a message on a file. */
-export const FileDocument = z.object({
-  messageId: z.number(),
-  index: z.number(),
-  filename: z.string(),
-  size: z.number(),
-  at: z.string(),
-  from: z.string(),
-});
-export type FileDocument = z.infer<typeof FileDocument>;
-
 /** About which file. */
 export const OfFile = z.object({ file: Id.optional() });
 
+/** For messages, for notes, calls and meetings, or for mailings. */
 export const WordingsQuery = OfFile.extend({
   for: z.enum(['messages', 'notes', 'mailings']).default('messages'),
 });
@@ -148,6 +141,3 @@ export const EnclosureNamed = z.object({
   filename: z.string().min(1).max(255),
   type: z.string().max(120).default(''),
 });
-
-/** An enclosure of a message that is here. */
-export const EnclosureFrom = z.object({ messageId: Id, index: z.number().int().min(0) });

@@ -8,6 +8,7 @@ import { hashPassword } from '../server/security/passwords.ts';
 import { seal } from '../server/security/seal.ts';
 import type { WorldSettings } from '../outside/settings.ts';
 import { Account } from '../outside/store.ts';
+import { GATEWAY_KEY } from '../outside/world.ts';
 import { EXCHANGE } from '../outside/vouch.ts';
 import { feeNotes } from './fees.ts';
 import { timeline } from './timeline.ts';
@@ -27,6 +28,8 @@ import { drawn, ORCHARD, WOOD } from './pictures.ts';
 import { wordings } from './wordings.ts';
 import { keepPicture } from '../server/writing/pictures.ts';
 import { halfWritten } from './mailings.ts';
+import { loadOrders } from './orders.ts';
+import { loadPages } from './pages.ts';
 import { insertAll } from '../server/foundation/rows.ts';
 
 export const DEMO_PASSWORD = 'open the gate';
@@ -137,6 +140,9 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       })),
     );
     await trx('interest').insert(INTERESTS.map((name, index) => ({ id: index + 1, name })));
+    await trx('document_kind').insert(
+      ['Agreement', 'Map', 'Photograph', 'Report'].map((name, position) => ({ name, position })),
+    );
     await trx('topic').insert(TOPICS.map((name, position) => ({ id: position + 1, name, position })));
     await trx('field').insert([
       { id: 1, label: 'Holding area', kind: 'number', unit: 'ha', position: 1 },
@@ -208,6 +214,21 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
         })),
       ),
     );
+    await insertAll(
+      trx,
+      'phone',
+      // A range kept for fiction; the last figure says how the simulated telephone behaves.
+      people
+        .filter((_, index) => index % 2 === 0)
+        .slice(0, 100)
+        .map(({ id }, index) => ({
+          person_id: id,
+          number: `07700 900${String(100 + index)}`,
+          number_key: `+447700900${String(100 + index)}`,
+          purpose: 'mobile',
+        })),
+    );
+    if (clients.length >= GROWN) await insertAll(trx, 'text_number', agreed());
     await insertAll(trx, 'client_person', [
       ...clients.flatMap(({ id, people: own }) =>
         own.map((person, position) => ({
@@ -248,6 +269,8 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
       ),
     );
     await insertAll(trx, 'fee_note', feeNotes(register, new Date()));
+    await loadOrders(trx, register, FIRM.zone, new Date());
+    await loadPages(trx, register, new Date());
     const written = timeline(register, FIRM.zone, new Date());
     await insertAll(trx, 'timeline', written.entries);
     await insertAll(trx, 'timeline_person', written.people);
@@ -270,6 +293,14 @@ export async function loadRecords(db: Database, register: DemoRegister, key: Buf
     for (const topic of ['records', 'mailings', 'mailboxes'] as const) await noteChange(trx, topic);
   });
   return true;
+}
+
+/** Who has agreed to text messages, of the numbers above. */
+function agreed() {
+  return Array.from({ length: 60 }, (_, index) => ({
+    number_key: `+447700900${String(100 + index)}`,
+    ...{ agreed_at: new Date(), agreed_how: 'said so when their file was opened', agreed_by: 1 },
+  }));
 }
 
 /** From so many clients on, some people were entered twice, as in any register that has grown. */
@@ -311,4 +342,14 @@ export async function pointMailboxes(db: Database, imapPort: number, smtpPort: n
   await db('mailbox')
     .where({ imap_host: '127.0.0.1' })
     .update({ imap_port: imapPort, smtp_port: smtpPort, lease_owner: null, lease_until: null });
+}
+
+/** Tells the demo firm under which address its gateway for text messages is reached. @param first it has none yet */
+export async function pointGateway(db: Database, key: Buffer, url: string, first: boolean): Promise<void> {
+  if (first)
+    await db('text_gateway').insert({
+      ...{ one: 1, url, sealed_key: seal(key, GATEWAY_KEY), sender: 'Quillhurst' },
+      ...{ price: 0.04, currency: 'GBP', monthly_limit: 40 },
+    });
+  else await db('text_gateway').where({ one: 1 }).update({ url, lease_owner: null, lease_until: null });
 }

@@ -1,8 +1,8 @@
-import { PNG } from 'pngjs';
 import { compose, deliveryReport, newMessageId } from '../outside/letters.ts';
 import { pick, seeded } from '../outside/random.ts';
 import type { Account } from '../outside/store.ts';
 import { EXCHANGE, vouched } from '../outside/vouch.ts';
+import { photograph, plan, reportsOf } from './papers.ts';
 import { CLOSINGS, GENERAL, LAST_NAMES, FIRST_NAMES, OPENINGS, placeName } from './names.ts';
 import {
   FIRM,
@@ -41,7 +41,7 @@ export async function fillMailboxes(
   now: Date,
   conversationsPerClient = 4,
 ): Promise<number> {
-  const writer = new MailWriter(register, seed, now);
+  const writer = new MailWriter(register, seed, now, await reportsOf(register, now));
   writer.clientMail(conversationsPerClient);
   writer.internalMail();
   writer.circulars();
@@ -109,6 +109,8 @@ class MailWriter {
     private readonly register: DemoRegister,
     seed: string,
     private readonly now: Date,
+    /** By the number of their file. */
+    private readonly reportOf: ReadonlyMap<number, Buffer>,
   ) {
     this.random = seeded(`${seed} mail`);
   }
@@ -234,23 +236,37 @@ class MailWriter {
       at,
       messageId: newMessageId(from.address, random, at),
       parents: previous ? [...previous.parents, previous.messageId].slice(-8) : [],
-      ...(random() < 0.16 ? { attachments: this.attachments(file) } : {}),
+      ...(random() < 0.16 ? { attachments: this.attachments(file, ours) } : {}),
     };
   }
 
-  private attachments(file: DemoFile) {
+  /** So many throws: as many as ever, so that all that follows stays as it is. */
+  private dice(count: number): number[] {
+    return Array.from({ length: count }, this.random);
+  }
+
+  private attachments(file: DemoFile, ours: boolean) {
     const { random } = this;
-    const photo = {
-      filename: `${file.title.split(' ')[0]?.toLowerCase()}-${1 + Math.floor(random() * 9)}.png`,
-      content: picture(random),
+    const name = file.title.split(' ')[0]?.toLowerCase();
+    const number = 1 + Math.floor(random() * 9);
+    const [first = 0, second = 0] = this.dice(9);
+    const seed = Math.floor(first * 1000);
+    const mapped = second < 0.4;
+    const list = measurements(random);
+    const picture = {
+      filename: mapped ? `plan-${name}.png` : `${name}-${number}.png`,
+      content: mapped ? plan(seed % 8) : photograph(seed % 12),
       contentType: 'image/png',
     };
-    const paper = {
-      filename: `${file.number} measurements.csv`,
-      content: measurements(random),
-      contentType: 'text/csv',
-    };
-    return random() < 0.5 ? [photo] : random() < 0.7 ? [paper] : [photo, paper];
+    const report = ours ? this.reportOf.get(file.id) : undefined;
+    const paper = report
+      ? { filename: `${file.number} what we found.pdf`, content: report, contentType: 'application/pdf' }
+      : {
+          filename: `${file.number} measurements.csv`,
+          content: list,
+          contentType: 'text/csv',
+        };
+    return random() < 0.5 ? [picture] : random() < 0.7 ? [paper] : [picture, paper];
   }
 
   internalMail(): void {
@@ -462,7 +478,7 @@ class MailWriter {
       parents: [],
       attachments: [1, 2, 3, 4].map((n) => ({
         filename: `culvert-${n}.png`,
-        content: picture(random),
+        content: photograph(Math.floor((this.dice(9)[0] ?? 0) * 12)),
         contentType: 'image/png',
       })),
     });
@@ -548,17 +564,6 @@ class MailWriter {
       hours(44),
     );
   }
-}
-
-/** A small picture of stripes (PNG), different each time. */
-function picture(random: () => number): Buffer {
-  const size = 48;
-  const png = new PNG({ width: size, height: size, colorType: 2 });
-  const colours = [0, 1, 2].map(() => [60 + random() * 120, 80 + random() * 110, 60 + random() * 90, 255]);
-  for (let at = 0; at < size * size; at++) {
-    png.data.set(colours[Math.floor((at / size + (at % 7)) / 18) % 3] ?? [], at * 4);
-  }
-  return PNG.sync.write(png);
 }
 
 /** A list of measurements as a spreadsheet would save it. */

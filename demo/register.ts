@@ -23,6 +23,19 @@ export const FIRM = {
   numbersAnew: false,
   secondStep: false,
   settled: ['hours'],
+  paper: {
+    logo: null,
+    logoWidth: 40,
+    colour: '#1F5547',
+    reach: '01632 960 100\noffice@quillhurst.example\nwww.quillhurst.example',
+    foot: 'Advice is given on our terms of business. Registered in Quillshire under 30417.',
+    window: 'left' as const,
+    foldMarks: true,
+    currency: 'GBP',
+    taxName: 'VAT',
+    howToPay:
+      'By transfer to Quillhurst Land Advisers, sort code 00-00-00, account 12345678,\nor with the slip below.',
+  },
   notice:
     'Quillhurst Land Advisers, The Wool Loft, Quillhurst, Q1 4LA. Advice is given on our terms of business.',
 };

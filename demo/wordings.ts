@@ -31,7 +31,7 @@ export const wordings = (pictures: {
   description?: string;
   /** That put it in where one writes. */
   letters?: string;
-  occasion?: 'answer owed';
+  occasion?: 'answer owed' | 'file opened' | 'client leaving' | 'document shared';
   subject?: DocNode;
   body: DocNode;
 }[] => [
@@ -112,6 +112,82 @@ export const wordings = (pictures: {
         field('file.title', 'this'),
         text('. I have to look into it on the ground first and shall write again by the end of next week.'),
       ),
+    ),
+  },
+  {
+    kind: 'template',
+    name: 'A new file with us',
+    description: 'What we do first, and under which number we are reached.',
+    occasion: 'file opened',
+    subject: doc(paragraph(field('file.number'), text(', '), field('file.title'))),
+    body: doc(
+      paragraph(text('Dear '), field('greeting', 'all'), text(',')),
+      paragraph(
+        text('We have opened a file for '),
+        field('file.title'),
+        text('. Its number is '),
+        field('file.number'),
+        text('; please keep it in the subject of what you write about it.'),
+      ),
+      paragraph(
+        text(
+          'I shall look at the papers this week and propose a day for a first walk. If anything is urgent, ',
+        ),
+        field('adviser.phone', 'the office'),
+        text(' reaches me.'),
+      ),
+    ),
+  },
+  {
+    kind: 'template',
+    name: 'Laid out for you',
+    description: 'Says that something lies on their own page, and how it opens.',
+    occasion: 'document shared',
+    subject: doc(paragraph(text('Something lies ready for you'))),
+    body: doc(
+      paragraph(text('Dear '), field('greeting', 'all'), text(',')),
+      paragraph(text('We have laid something out for you on your own page: '), field('page.link')),
+      paragraph(
+        text(
+          'The page asks for a code, which comes to this address at once. There is nothing to sign up for, and nobody else reads it.',
+        ),
+      ),
+    ),
+  },
+  {
+    kind: 'template',
+    name: 'Still wanted from you',
+    description: 'Reminds of what was asked for on their own page and has not come.',
+    subject: doc(paragraph(text('What we still need from you'))),
+    body: doc(
+      paragraph(text('Dear '), field('greeting', 'all'), text(',')),
+      paragraph(
+        text(
+          'Some of what we asked you for has not come yet. It stands on your own page, where you can put it: ',
+        ),
+        field('page.link'),
+      ),
+      paragraph(
+        text('If something is hard to find, '),
+        field('adviser.phone', 'the office'),
+        text(' helps.'),
+      ),
+    ),
+  },
+  {
+    kind: 'template',
+    name: 'Thank you, and goodbye',
+    description: 'When a client leaves us.',
+    occasion: 'client leaving',
+    subject: doc(paragraph(text('Thank you from '), field('firm.name'))),
+    body: doc(
+      paragraph(text('Dear '), field('greeting', 'all'), text(',')),
+      paragraph(
+        text(
+          'Our work for you is done, and the files are closed. They stay with us for six years, should you need them.',
+        ),
+      ),
+      paragraph(text('Thank you for your trust. The gate is open.')),
     ),
   },
   {

@@ -54,6 +54,8 @@ export function outsideApp(world: World): express.Express {
     await world.writeAs(address, to, subject, text);
     res.json({ done: true });
   });
+  app.use('/gateway', world.gateway.routes());
+  app.use('/api/telephones', world.gateway.pageRoutes());
   app.get('/api/clock', (_req, res) => res.json({ speed: world.speed, waiting: world.deedsWaiting }));
   app.post('/api/clock', (req, res) => {
     world.speed = Clock.parse(req.body).speed;

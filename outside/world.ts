@@ -5,6 +5,7 @@ import { readMessage } from '../core/message/read.ts';
 import { Agenda, type Deed } from './agenda.ts';
 import { EXTENSIONS, type Faults } from './imap/session.ts';
 import { listenImap, type Listening } from './imap/server.ts';
+import { Gateway } from './gateway.ts';
 import { answer, deliveryReport, letter, outOfOffice } from './letters.ts';
 import { pick, seeded } from './random.ts';
 import type { Behaviour, Correspondent, WorldSettings } from './settings.ts';
@@ -23,6 +24,8 @@ export interface WorldOptions {
 }
 
 const MINUTE = 60_000;
+/** By which the simulated gateway knows the demo firm. */
+export const GATEWAY_KEY = 'quillhurst-gateway';
 
 /** The simulated outside world: the staff's mailboxes, everyone they write to, and what those do. */
 export class World {
@@ -31,6 +34,8 @@ export class World {
   /** Everything correspondents received; each message's recipient is kept among its flags. */
   private readonly received: Account;
   private readonly agenda: Agenda;
+  /** For text messages, with all telephones. */
+  readonly gateway: Gateway;
   private readonly heldUp = new Set<string>();
   private domains: Set<string> | null = null;
   private listeners: Listening[] = [];
@@ -49,6 +54,7 @@ export class World {
     }
     for (const person of settings.correspondents) this.people.set(person.address, person);
     this.received = new Account('outside', '', join(options.dir, 'outside'));
+    this.gateway = new Gateway(join(options.dir, 'gateway.jsonl'), GATEWAY_KEY, () => this.speed);
     this.agenda = new Agenda(join(options.dir, 'agenda.jsonl'), (deed) => this.act(deed));
   }
 
@@ -82,6 +88,7 @@ export class World {
     if (this.closed) return;
     this.closed = true;
     this.agenda.stop();
+    this.gateway.stop();
     await Promise.all(this.listeners.map((listener) => listener.close()));
     for (const account of [...this.staff.values(), this.received]) account.close();
   }

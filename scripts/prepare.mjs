@@ -13,6 +13,7 @@ const PROGRAMS = {
   'dovecot-imapd': ['/usr/lib/dovecot/imap'],
   haproxy: ['/usr/sbin/haproxy'],
   'poppler-utils': ['/usr/bin/pdftotext'],
+  'libreoffice-writer-nogui': ['/usr/bin/soffice'],
 };
 
 /** A sentence for the person at the terminal, then the end. */
@@ -50,6 +51,12 @@ export function installPackages(packages, { optional = false } = {}) {
   if (optional)
     return console.log(`${missing.join(' and ')} could not be installed; what needs them is passed over.`);
   giveUp(`The packages could not be installed. Try by hand:\n\n  ${command}`);
+}
+
+/** Says what is missing without a package, and how it is had; it is large, and not everybody wants it. */
+export function offerPackage(name, what, how) {
+  if (PROGRAMS[name].some(existsSync)) return;
+  console.log(`${what}\nTo have it: ${how}, or apt-get install -y --no-install-recommends ${name}.`);
 }
 
 /** Installs the npm packages when they are missing or the lock file changed. */

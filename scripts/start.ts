@@ -14,7 +14,15 @@ import {
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
-import { DEMO_PASSWORD, DEMO_SEED, loadRecords, makeWorld, pointMailboxes, sayWhere } from '../demo/load.ts';
+import {
+  DEMO_PASSWORD,
+  DEMO_SEED,
+  loadRecords,
+  makeWorld,
+  pointGateway,
+  pointMailboxes,
+  sayWhere,
+} from '../demo/load.ts';
 import { releaseAutumnLetter } from '../demo/mailings.ts';
 import { STAFF } from '../demo/register.ts';
 import { readKey } from '../server/foundation/config.ts';
@@ -25,7 +33,7 @@ import { migrateAt } from '../server/foundation/migrate.ts';
 
 /**
  * `npm start`: everything, in order; `--empty` begins an office of one's own, without the demo, in a folder beside it;
- * `--fresh` begins the demo again, `--dev` serves the web app with reloading,
+ * `--libreoffice` installs what prints word-processor templates first, `--fresh` begins the demo again, `--dev` serves the web app with reloading,
  * `--cluster` shows it on three databases and two servers (docs/SCALING.md), in a folder that goes at the end.
  */
 const { values } = parseArgs({
@@ -34,6 +42,7 @@ const { values } = parseArgs({
     dev: { type: 'boolean' },
     cluster: { type: 'boolean' },
     empty: { type: 'boolean' },
+    libreoffice: { type: 'boolean' },
   },
 });
 const root = resolve(import.meta.dirname, '..');
@@ -88,6 +97,7 @@ async function begin(): Promise<void> {
         process.env.WORLD_SPEED ?? '60',
       ]);
       await pointMailboxes(db, world.imap, world.smtp);
+      await pointGateway(db, key, `http://127.0.0.1:${world.page}/gateway`, fresh);
       if (fresh) {
         // For the links in mailings.
         await sayWhere(db, `http://127.0.0.1:${await portOrOther(wanted)}`);

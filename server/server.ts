@@ -3,13 +3,20 @@ import type { AddressInfo } from 'node:net';
 import pino from 'pino';
 import type { Config } from './foundation/config.ts';
 import { ensureDatabase, errorForLog, openDatabase } from './foundation/database.ts';
-import { CHORES, LEDGER, outgoing } from './parts.ts';
+import { CHORES, LEDGER, outgoing, TEXT_FEEDS } from './parts.ts';
 import { Weigher } from './filing/weigher.ts';
 import { offerSetUp } from './office/setUp.ts';
-import { refill } from './intake/refill.ts';
+import { refill, refillDocuments } from './intake/refill.ts';
+import { DocumentReader } from './documents/words.ts';
 import { DispatchWorker } from './dispatch/worker.ts';
 import { webApp } from './http/app.ts';
 import { MailboxSupervisor } from './mailbox/sync/supervisor.ts';
+import { OrderWorker } from './orders/worker.ts';
+import { PaperMaker } from './paperwork/make.ts';
+import { PackMaker } from './paperwork/packs.ts';
+import { Reckoner } from './reckoning/worker.ts';
+import { TextWorker } from './textmessage/worker.ts';
+import { ReminderClock } from './paperwork/remind.ts';
 import { DoublesWorker } from './records/doubles/worker.ts';
 import { ImportWorker } from './records/import/worker.ts';
 import { AppContext } from './foundation/context.ts';
@@ -33,6 +40,13 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   const weigher = config.workers ? new Weigher(context) : null;
   const worker = config.workers ? new DispatchWorker(context, outgoing(context)) : null;
   const importer = config.workers ? new ImportWorker(context) : null;
+  const reader = config.workers ? new DocumentReader(context) : null;
+  const papers = config.workers ? new PaperMaker(context) : null;
+  const packs = config.workers ? new PackMaker(context) : null;
+  const reminders = config.workers ? new ReminderClock(context) : null;
+  const orders = config.workers ? new OrderWorker(context) : null;
+  const reckoner = config.workers ? new Reckoner(context) : null;
+  const texts = config.workers ? new TextWorker(context, TEXT_FEEDS) : null;
   const doubles = config.workers ? new DoublesWorker(context) : null;
   const server = await listen(context, config.port);
   context.held.start(context.log);
@@ -40,12 +54,21 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
   weigher?.start();
   const setUpCode = await offerSetUp(db);
   if (config.workers && setUpCode === null)
-    void refill(db).catch((error: unknown) =>
-      context.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
-    );
+    void refill(db)
+      .then(() => refillDocuments(db))
+      .catch((error: unknown) =>
+        context.log.warn({ error: errorForLog(error) }, 'older mail could not be filled in'),
+      );
   worker?.start();
   importer?.start();
   doubles?.start();
+  reader?.start();
+  papers?.start();
+  packs?.start();
+  reminders?.start();
+  orders?.start();
+  reckoner?.start();
+  texts?.start();
   return {
     context,
     port: (server.address() as AddressInfo).port,
@@ -53,7 +76,20 @@ export async function startServer(config: Config, level = 'info'): Promise<Runni
     stop: async () => {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       server.closeAllConnections();
-      const workers = [supervisor, weigher, worker, importer, doubles];
+      const workers = [
+        supervisor,
+        weigher,
+        worker,
+        importer,
+        doubles,
+        reader,
+        papers,
+        packs,
+        reminders,
+        orders,
+        reckoner,
+        texts,
+      ];
       await Promise.all([closed, ...workers.map((each) => each?.stop())]);
       context.held.stop();
       await db.destroy();

@@ -85,6 +85,16 @@ export async function takeFile(path: string, body: unknown): Promise<void> {
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
 
+/** What lies at a path as it is: a page to be shown in a frame, or bytes. @throws ApiProblem */
+export async function fetched(path: string): Promise<Response> {
+  return answered('GET', path);
+}
+
+/** What a server makes of something as it is: bytes to be shown. @throws ApiProblem */
+export async function posted(path: string, body: unknown): Promise<Response> {
+  return answered('POST', path, body);
+}
+
 /** Hands a file over as it is. @returns the answer, to be parsed by whoever asked */
 export function upload(path: string, query: Record<string, string>, file: Blob): Promise<unknown> {
   return ask('POST', `${path}?${new URLSearchParams(query)}`, file);

@@ -22,7 +22,17 @@ export interface Screen {
 export const screenPath = (path: string): string => `/${path.split('/:')[0]}`;
 
 /** Which of the counts of the rail stands beside a screen. */
-export type RailCount = 'sorting' | 'unread' | 'clients' | 'mailings' | 'dispatch' | 'mailboxes';
+export type RailCount =
+  | 'sorting'
+  | 'unread'
+  | 'clients'
+  | 'mailings'
+  | 'dispatch'
+  | 'mailboxes'
+  | 'tasks'
+  | 'orders'
+  | 'texts'
+  | 'collection';
 
 export const SCREENS: readonly Screen[] = [
   {
@@ -61,6 +71,14 @@ export const SCREENS: readonly Screen[] = [
     title: 'Mail',
     show: () => import('./mail/Mail.vue'),
     rail: { group: 'The day', count: 'unread' },
+    find: true,
+  },
+  {
+    name: 'tasks',
+    path: 'tasks',
+    title: 'Tasks',
+    show: () => import('./tasks/Tasks.vue'),
+    rail: { group: 'The day', count: 'tasks' },
     find: true,
   },
   { name: 'write', path: 'write', title: 'Write', show: () => import('./writing/Begin.vue'), find: true },
@@ -118,6 +136,14 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./selection/Selection.vue'),
   },
   {
+    name: 'documents',
+    path: 'documents',
+    title: 'Documents',
+    show: () => import('./documents/Documents.vue'),
+    rail: { group: 'Records' },
+    find: true,
+  },
+  {
     name: 'mending',
     path: 'mending',
     title: 'Mending',
@@ -164,6 +190,76 @@ export const SCREENS: readonly Screen[] = [
     path: 'mailings/:id(\\d+)/:step(recipients|message|checks|timing|release)?',
     title: 'Mailing',
     show: () => import('./mailings/Mailing.vue'),
+  },
+  {
+    name: 'paperwork',
+    path: 'paperwork',
+    title: 'Paperwork',
+    show: () => import('./paperwork/Paperwork.vue'),
+    rail: { group: 'Going out' },
+    find: true,
+  },
+  {
+    name: 'reminders',
+    path: 'paperwork/reminders',
+    title: 'Reminders',
+    show: () => import('./paperwork/Reminders.vue'),
+    find: true,
+  },
+  {
+    name: 'templates',
+    path: 'paperwork/templates',
+    title: 'Templates',
+    show: () => import('./paperwork/Templates.vue'),
+    find: true,
+  },
+  {
+    name: 'template',
+    path: 'paperwork/templates/:id(\\d+)',
+    title: 'Template',
+    show: () => import('./paperwork/Template.vue'),
+  },
+  {
+    name: 'print pack',
+    path: 'paperwork/packs/:id(\\d+)',
+    title: 'Print pack',
+    show: () => import('./paperwork/Pack.vue'),
+  },
+  {
+    name: 'paper run',
+    path: 'paperwork/:id(\\d+)',
+    title: 'Paperwork',
+    show: () => import('./paperwork/Run.vue'),
+  },
+  {
+    name: 'text messages',
+    path: 'texts',
+    title: 'Text messages',
+    show: () => import('./textmessage/Texts.vue'),
+    rail: { group: 'The day', count: 'texts' },
+    find: true,
+  },
+  {
+    name: 'clients’ pages',
+    path: 'pages',
+    title: 'Clients’ pages',
+    show: () => import('./collection/Collection.vue'),
+    rail: { group: 'The day', count: 'collection', needs: true },
+    find: true,
+  },
+  {
+    name: 'standing orders',
+    path: 'orders',
+    title: 'Standing orders',
+    show: () => import('./orders/Orders.vue'),
+    rail: { group: 'Going out', count: 'orders' },
+    find: true,
+  },
+  {
+    name: 'standing order',
+    path: 'orders/:id(\\d+|new)',
+    title: 'Standing order',
+    show: () => import('./orders/Order.vue'),
   },
   {
     name: 'dispatch',
@@ -215,6 +311,15 @@ export const SCREENS: readonly Screen[] = [
     show: () => import('./filing/FilingScore.vue'),
     rail: { group: 'Cupboard' },
     find: true,
+  },
+  {
+    name: 'reckoning',
+    path: 'reckoning',
+    title: 'The reckoning',
+    show: () => import('./reckoning/Reckoning.vue'),
+    rail: { group: 'Cupboard' },
+    find: true,
+    right: 'reckon the days',
   },
   {
     name: 'settings',

@@ -4,6 +4,8 @@ import { greeting, type GreetedPerson } from '../merge/greeting.ts';
 export interface Addressee extends GreetedPerson {
   personId: number;
   addresses: readonly { email: string; key: string; optedOut: boolean; returned: string | null }[];
+  /** Why none of these can be reached, where that has a reason of its own. */
+  unreached?: { why: LeftOutWhy; detail: string } | undefined;
 }
 
 /** A selected client, with what decides whether and how it is written to. */
@@ -37,7 +39,10 @@ export type LeftOutWhy =
   | 'nobody to send as'
   | 'lives with another recipient'
   | 'takes mailings by post'
-  | 'takes no mailings';
+  | 'takes no mailings'
+  | 'no telephone number'
+  | 'has not agreed to text messages'
+  | 'wants no text messages';
 
 /** One who could be written to, and at which of their addresses. */
 interface Reached {
@@ -115,6 +120,8 @@ function reach(people: readonly Addressee[]): Reached | { why: LeftOutWhy; detai
   const usable = all.find(({ address }) => !address.optedOut && !address.returned);
   const first = all[0]?.address;
   if (usable) return usable;
+  const own = people.find(({ unreached }) => unreached)?.unreached;
+  if (own) return own;
   if (!first) return { why: 'no email address', detail: '' };
   if (first.optedOut) return { why: 'opted out', detail: first.email };
   return { why: 'email returned undelivered', detail: `${first.email}: ${first.returned ?? ''}` };

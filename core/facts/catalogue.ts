@@ -21,6 +21,7 @@ export type RowsOf = (typeof ROWS)[number];
 
 /** Where a fact comes from. */
 export const FACT_SOURCES = [
+  'fee note',
   'recipient',
   'client',
   'person',
@@ -63,6 +64,7 @@ const day = fact('date');
 /** What is known of every firm's records; its own fields join them ({@link fieldFact}). */
 export const BUILT_IN_FACTS = [
   text('greeting', 'Greeting', 'recipient'),
+  text('page.link', 'Link to their own page', 'recipient'),
   text('client.name', 'Client name', 'client'),
   text('client.address', 'Name and postal address', 'client'),
   text('client.place', 'Place', 'client'),
@@ -81,6 +83,7 @@ export const BUILT_IN_FACTS = [
   text('firm.address', 'The firm’s postal address', 'firm'),
   text('firm.phone', 'The firm’s telephone', 'firm'),
   day('today', 'Today’s date', 'firm'),
+  fact('money')('fees.open', 'Open fee notes in all', 'client'),
 ] as const satisfies readonly FactInfo[];
 
 /** What is known of each thing that a text is repeated for. */
@@ -89,6 +92,7 @@ export const ROW_FACTS = [
   text('row.words', 'What for', 'fee notes'),
   day('row.issued', 'Day issued', 'fee notes'),
   day('row.due', 'Day due', 'fee notes'),
+  fact('number')('row.over', 'Days over its day', 'fee notes'),
   fact('money')('row.amount', 'Amount', 'fee notes'),
   text('row.fileNumber', 'File number', 'files'),
   text('row.title', 'Title', 'files'),
@@ -98,6 +102,20 @@ export const ROW_FACTS = [
   text('row.role', 'Role', 'people'),
   text('row.email', 'Email', 'people'),
 ] as const satisfies readonly FactInfo[];
+
+/** What is known of the fee note that a piece of paperwork is about, or of the first of an account. */
+export const NOTE_FACTS = [
+  text('note.number', 'Number of the fee note', 'fee note'),
+  text('note.words', 'What it is for', 'fee note'),
+  day('note.issued', 'Day it was issued', 'fee note'),
+  day('note.due', 'Day it is due', 'fee note'),
+  fact('money')('note.amount', 'What it asks for', 'fee note'),
+  fact('money')('overdue.sum', 'What is overdue in all', 'fee note'),
+  fact('number')('overdue.days', 'Days the oldest is over', 'fee note'),
+] as const satisfies readonly FactInfo[];
+
+/** What is known for paper alone: a picture in the place of words. */
+export const SIGNED_FACT = text('adviser.signed', 'Adviser’s signature, a picture', 'adviser');
 
 /** A fact without a value of its own does not compile where facts are gathered. */
 export type BuiltInKey = (typeof BUILT_IN_FACTS)[number]['key'];

@@ -130,6 +130,37 @@ async function clock(body) {
     : 'Nothing waiting to happen';
 }
 
+async function listTelephones() {
+  const telephones = await ask('/api/telephones');
+  // Nobody's half-written answer is taken away.
+  if (document.activeElement?.closest('#telephones')) return;
+  document.querySelector('#telephones').replaceChildren(
+    ...(telephones.length
+      ? []
+      : [element('p', { className: 'quiet', textContent: 'No telephone has been written to yet.' })]),
+    ...telephones.map(({ number, lines }) =>
+      element(
+        'details',
+        {},
+        element('summary', { textContent: `${number} (${lines.length})` }),
+        ...lines.map(({ ours, text, at }) =>
+          element(
+            'p',
+            {},
+            element('b', { textContent: ours ? 'answered ' : 'got ' }),
+            text,
+            ' ',
+            element('span', { className: 'quiet', textContent: new Date(at).toLocaleTimeString() }),
+          ),
+        ),
+        writer('Answer from this telephone', [], (text) =>
+          ask('/api/telephones/answer', { from: number, text }),
+        ),
+      ),
+    ),
+  );
+}
+
 document.querySelector('#clock').onsubmit = (event) => {
   event.preventDefault();
   void clock({ speed: Number(document.querySelector('#speed').value) });
@@ -137,3 +168,5 @@ document.querySelector('#clock').onsubmit = (event) => {
 find.oninput = () => void listPeople();
 void listPeople();
 void clock();
+void listTelephones();
+setInterval(() => void listTelephones(), 5000);

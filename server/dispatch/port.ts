@@ -17,6 +17,7 @@ export const CLAIMED = [
   'kind',
   'mailing_id',
   'draft_id',
+  'piece_id',
   'client_id',
   'person_id',
   'staff_id',

@@ -45,7 +45,8 @@ export class DispatchWorker {
   /** Works round after round until it is stopped. */
   start(): void {
     this.deaf = this.context.watch.listen((changes) => {
-      if (changes.some(({ topic }) => topic === 'drafts' || topic === 'mailings')) this.wake?.();
+      if (changes.some(({ topic }) => topic === 'drafts' || topic === 'mailings' || topic === 'paperwork'))
+        this.wake?.();
     });
     void (async () => {
       while (!this.stopped) {

@@ -14,9 +14,12 @@ import {
   type Known,
   type RowsOf,
 } from '../../core/facts/catalogue.ts';
+import { pageMark } from '../../core/collection/link.ts';
 import { printedAddress } from '../../core/address/postal.ts';
+import { noteFacts } from '../../core/paperwork/account.ts';
+import { hundredths, moneyWords } from '../../core/paperwork/money.ts';
 import { dayWords } from '../../core/office/day.ts';
-import { readFirm } from '../foundation/firm.ts';
+import { readFirm, webBase, type Firm } from '../foundation/firm.ts';
 import { fromJson } from '../foundation/json.ts';
 import { groupBy, select } from '../foundation/rows.ts';
 
@@ -57,8 +60,9 @@ export async function gatherFacts(
   rows: readonly RowsOf[] = [],
 ): Promise<Known[]> {
   const clientIds = [...new Set(about.map(({ clientId }) => clientId))];
-  const [firm, clients, files, staff, values, ...lists] = await Promise.all([
-    readFirm(db),
+  const firm = await readFirm(db);
+  const today = DateTime.now().setZone(firm.zone).toISODate() ?? '';
+  const [clients, files, staff, values, fees, ...lists] = await Promise.all([
     inChunks(clientIds, (ids) =>
       db('client').whereIn('id', ids).select('id', 'name', 'place', 'service', 'postal', 'country'),
     ),
@@ -72,21 +76,25 @@ export async function gatherFacts(
     ),
     db('staff').select('id', 'name', 'email', 'phone', 'title'),
     inChunks(clientIds, (ids) => readFieldValues(db, ids)),
-    ...rows.map((of) => inChunks(clientIds, (ids) => READ_ROWS[of](db, ids))),
+    inChunks(clientIds, (ids) => readOpenFees(db, ids)),
+    ...rows.map((of) => inChunks(clientIds, (ids) => READ_ROWS[of](db, ids, { firm, today }))),
   ]);
   const clientOf = new Map(clients.map((client) => [client.id, client]));
   const fileOf = new Map(files.map((file) => [file.id, file]));
   const staffOf = new Map(staff.map((member) => [member.id, member]));
+  const openOf = new Map(fees.map(({ clientId, open }) => [clientId, Number(open ?? 0)]));
   const valuesOf = groupBy(values, (value) => value.client_id);
   const rowsOf = rows.map((of, at) => [of, groupBy(lists[at] ?? [], (row) => row.clientId)] as const);
-  const today = DateTime.now().setZone(firm.zone).toISODate() ?? '';
   return about.map(({ clientId, fileId, adviserId, person, greeting }) => {
     const client = clientOf.get(clientId);
     const file = fileOf.get(fileId ?? 0);
     const adviser = staffOf.get(adviserId ?? 0);
     const own = valuesOf.get(clientId) ?? [];
+    const open = openOf.get(clientId) ?? 0;
     const builtIn: Record<BuiltInKey, string> = {
       greeting: greeting ?? '',
+      // Of a client alone: the address itself stands there once the message leaves.
+      'page.link': clientId ? pageMark(webBase(firm)) : '',
       'client.name': client?.name ?? '',
       'client.address': client ? addressBlock(client, firm.country) : '',
       'client.place': client?.place ?? '',
@@ -105,10 +113,11 @@ export async function gatherFacts(
       'firm.address': firm.postal.join('\n'),
       'firm.phone': firm.phone,
       today: dayWords(today),
+      'fees.open': moneyWords(hundredths(open), firm.paper.currency),
     };
     return {
       words: { ...builtIn, ...inWords(own) },
-      values: { today, ...behind(own) },
+      values: { today, 'fees.open': String(open), ...behind(own) },
       rows: Object.fromEntries(
         rowsOf.map(([of, found]) => [
           of,
@@ -135,29 +144,23 @@ interface ClientRow {
   known: Known;
 }
 
-const READ_ROWS: Record<RowsOf, (db: Knex, clientIds: readonly number[]) => Promise<ClientRow[]>> = {
-  'fee notes': async (db, clientIds) => {
+const READ_ROWS: Record<
+  RowsOf,
+  (db: Knex, clientIds: readonly number[], at: { firm: Firm; today: string }) => Promise<ClientRow[]>
+> = {
+  'fee notes': async (db, clientIds, { firm, today }) => {
     const open = db('fee_note').whereIn('client_id', clientIds).whereNull('paid_on');
     const found = await select(open.orderByRaw('fee_note.due_on, fee_note.id'), {
       clientId: 'fee_note.client_id',
       number: 'fee_note.number',
-      issued: 'fee_note.issued_on',
-      due: 'fee_note.due_on',
+      issuedOn: 'fee_note.issued_on',
+      dueOn: 'fee_note.due_on',
       amount: 'fee_note.amount',
       words: 'fee_note.words',
     });
     return found.map((row) => ({
       clientId: row.clientId,
-      known: {
-        words: {
-          'row.number': row.number,
-          'row.words': row.words,
-          'row.issued': dayWords(row.issued),
-          'row.due': dayWords(row.due),
-          'row.amount': fieldWords({ text: null, number: Number(row.amount), date: null }, '', 'money'),
-        },
-        values: { 'row.issued': row.issued, 'row.due': row.due, 'row.amount': String(row.amount) },
-      },
+      known: noteFacts({ ...row, amount: Number(row.amount) }, today, firm.paper.currency),
     }));
   },
   files: async (db, clientIds) => {
@@ -215,6 +218,15 @@ const READ_ROWS: Record<RowsOf, (db: Knex, clientIds: readonly number[]) => Prom
     }));
   },
 };
+
+/** What each client has still to pay. */
+function readOpenFees(db: Knex, clientIds: readonly number[]) {
+  const open = db('fee_note').whereIn('client_id', clientIds).whereNull('paid_on').groupBy('client_id');
+  return select(open, {
+    clientId: 'fee_note.client_id',
+    open: db.raw<number | null>('SUM(fee_note.amount)'),
+  });
+}
 
 async function inChunks<T>(
   ids: readonly number[],

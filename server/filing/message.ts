@@ -20,7 +20,9 @@ import { CouldNotBeRead, pool } from '../reading/pool.ts';
 import { framePage, plainAsHtml } from '../security/html.ts';
 import { readEntries } from '../timeline/entries.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
-import { notFound, Refusal } from '../foundation/refusal.ts';
+import { notFound } from '../foundation/refusal.ts';
+import { documentsOf, noteDocuments } from '../documents/came.ts';
+import { enclosureOf } from '../documents/content.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 import { fromJson } from '../foundation/json.ts';
 
@@ -289,15 +291,7 @@ export async function messagePage(db: Knex, staffId: number, id: number, picture
 /** One enclosure with its bytes. @throws when the person may not read the message, or there is none of that number */
 export async function messageEnclosure(db: Knex, staffId: number, id: number, index: number) {
   const { raw } = await messageSource(db, staffId, id);
-  const part = await pool.run('enclosure', [raw, index]).catch((error: unknown) => {
-    if (!(error instanceof CouldNotBeRead)) throw error;
-    throw new Refusal(
-      422,
-      'That message is too intricate to take an enclosure out of it. Save its source instead.',
-    );
-  });
-  if (!part) throw notFound('That enclosure');
-  return part;
+  return enclosureOf(raw, index);
 }
 
 /** Reads a message anew that could not be read. @returns why it still cannot be, in words; null when it can */
@@ -308,9 +302,12 @@ export async function readMessageAgain(
 ): Promise<string | null> {
   const { db } = context;
   const { hash } = await messageSource(db, staffId, id);
-  const { read } = await readAgain(db, hash);
+  const kept = await readAgain(db, hash);
+  const { read } = kept;
   await transact(db, async (trx) => {
     if (read.problem === null) {
+      const { at } = (await trx('message').where({ id }).first('at')) ?? {};
+      if (at) await noteDocuments(trx, [{ id, at, documents: documentsOf(kept) }]);
       await trx('raw_words').where({ hash }).delete();
       await trx('raw_words').insert({ hash, words: searchWords(read) });
     }

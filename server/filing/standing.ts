@@ -137,7 +137,29 @@ export async function fileOn(
         FROM (${pairs}) AS pair JOIN message ON message.id = pair.message_id JOIN file ON file.id = pair.file_id`,
       some.flatMap(({ messageId, fileId }) => [messageId, fileId]),
     );
+    await noteFiled(
+      trx,
+      some.map(({ messageId }) => messageId),
+    );
   }
+}
+
+/** What was written so many days ago, and comes onto a file now, has just come; older mail is only put in its place. */
+const JUST_COME_DAYS = 14;
+
+/** Appends that client mail came or left, with its documents: what was there before its mailbox was connected did not. */
+async function noteFiled(trx: Transaction, ids: readonly number[]): Promise<void> {
+  const fresh = `message.id IN (${ids.map(() => '?').join(', ')}) AND message.past = 0 AND message.automatic IS NULL
+    AND message.at > UTC_TIMESTAMP(3) - INTERVAL ${JUST_COME_DAYS} DAY`;
+  await trx.raw(
+    `INSERT INTO happening (kind, subject, subject_id)
+      SELECT IF(direction = 'received', 'message comes', 'message leaves'), 'message', id
+      FROM message WHERE ${fresh} AND direction <> 'internal'
+      UNION ALL SELECT 'document comes', 'document', document.id
+      FROM message JOIN document ON document.message_id = message.id
+      WHERE ${fresh} AND direction = 'received' AND document.gone_at IS NULL`,
+    [...ids, ...ids],
+  );
 }
 
 /** Who speaks in a message: nobody in what a machine wrote, or colleagues among themselves. */

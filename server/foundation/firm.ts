@@ -1,7 +1,16 @@
 import type { Knex } from 'knex';
 import { z } from 'zod';
-import { FrameSettings, Holiday, WorkingHours } from '../../contract/office.ts';
+import {
+  DeliveryWays,
+  FrameSettings,
+  Holiday,
+  PaperSettings,
+  ReminderSettings,
+  WorkingHours,
+} from '../../contract/office.ts';
 import type { Frame } from '../../core/merge/frame.ts';
+import type { Terms } from '../../core/paperwork/account.ts';
+import type { Paper } from '../../core/paperwork/paper.ts';
 
 /** What the firm has settled about itself. */
 export const Firm = z.object({
@@ -24,12 +33,36 @@ export const Firm = z.object({
   webAddress: z.string().default(''),
   /** Whether mailings tell that they were opened and which of their links were followed. */
   counting: z.boolean().default(true),
+  /** What is laid out on a client's page, and the links to it, last so many days if nothing else is said. */
+  pageDays: z.number().default(90),
   frame: FrameSettings.default({
     logo: null,
     logoWidth: 180,
     colour: '#1F5547',
     footer: '',
     signatures: false,
+  }),
+  paper: PaperSettings.default({
+    logo: null,
+    logoWidth: 40,
+    colour: '#1F5547',
+    reach: '',
+    foot: '',
+    window: 'left',
+    foldMarks: true,
+    currency: 'GBP',
+    taxName: 'VAT',
+    howToPay: '',
+  }),
+  ways: DeliveryWays.default({ letters: 'email', statements: 'email', mailings: 'email' }),
+  reminders: ReminderSettings.default({
+    daily: false,
+    at: '09:30',
+    days: [1, 2, 3, 4, 5],
+    after: 7,
+    every: 14,
+    most: 3,
+    releasedBy: null,
   }),
   hours: WorkingHours.default({ days: [1, 2, 3, 4, 5], from: '09:00', until: '17:30' }),
   holidays: z.array(Holiday).default([]),
@@ -78,4 +111,27 @@ export function frameOf({ name, frame }: Pick<Firm, 'name' | 'frame'>): Frame {
     colour: frame.colour,
     footer: frame.footer.split('\n'),
   };
+}
+
+const lines = (text: string) => text.split('\n').flatMap((line) => line.trim() || []);
+
+/** What stands on the firm's letters. */
+export function paperOf({
+  name,
+  postal,
+  phone,
+  paper,
+}: Pick<Firm, 'name' | 'postal' | 'phone' | 'paper'>): Paper {
+  const { logo, logoWidth, colour, reach, foot, window, foldMarks } = paper;
+  return {
+    ...{ name, postal, colour, window, foldMarks },
+    logo: logo === null ? null : { hash: logo, width: logoWidth },
+    reach: reach ? lines(reach) : [phone].filter(Boolean),
+    foot: lines(foot),
+  };
+}
+
+/** In which money the firm writes its fee notes, and how it is paid. */
+export function termsOf({ paper }: Pick<Firm, 'paper'>): Terms {
+  return { currency: paper.currency, taxName: paper.taxName, howToPay: lines(paper.howToPay) };
 }

@@ -1,12 +1,15 @@
 import { z } from 'zod';
 import { ROWS, type Known } from '../../core/facts/catalogue.ts';
-import { Addressees } from '../../contract/writing.ts';
+import { Addressee, Addressees } from '../../contract/writing.ts';
 import { Doc, DocNodeSchema } from '../../contract/document.ts';
 import { MessageState } from '../../contract/correspondence.ts';
 import { Evidence, Likelihood, SortingGroup } from '../../contract/filing.ts';
 import { ImportColumns } from '../../contract/import.ts';
 import { Colleagues } from '../../contract/mailing.ts';
+import { OrderTold } from '../../contract/orders.ts';
+import { OwnReminding, RemindStep } from '../../contract/reminders.ts';
 import { Selection } from '../../contract/selection.ts';
+import { FieldMatching, WantedFields } from '../../contract/templates.ts';
 import { Timing } from '../../contract/timing.ts';
 
 const Words = z.record(z.string(), z.string());
@@ -77,6 +80,24 @@ const COLUMNS = {
   'mailing.subject': DocNodeSchema,
   'mailing.roles': z.array(z.string()),
   'mailing.colleagues': Colleagues,
+  'paper_run.subject': Doc,
+  'paper_run.body': Doc,
+  'paper_run.mail_subject': Doc,
+  'paper_run.mail_body': Doc,
+  'paper_piece.people': z.array(Addressee),
+  'paper_piece.postal': z.array(z.string()),
+  'paper_piece.own_body': Doc,
+  'paper_piece.problems': z.array(z.string()),
+  'paper_piece.remarks': z.array(z.string()),
+  'paper_piece.facts': KnownFacts,
+  'docx_template.fields': WantedFields,
+  'docx_template.matching': FieldMatching,
+  'paper_run.template_matching': FieldMatching,
+  'paper_piece.steps': z.array(RemindStep),
+  'client.reminding': OwnReminding,
+  'fee_note.reminding': OwnReminding,
+  'order_version.told': OrderTold,
+  'happening.value': z.unknown(),
   'mailing_own_copy.subject': DocNodeSchema,
   'mailing_own_copy.body': DocNodeSchema,
   'mailing.body': DocNodeSchema,
@@ -93,6 +114,11 @@ type Held<C extends JsonColumn> = z.output<(typeof COLUMNS)[C]>;
 /** What a column of JSON holds. @throws ZodError when it is something else */
 export function fromJson<C extends JsonColumn>(column: C, text: string): Held<C> {
   return COLUMNS[column].parse(JSON.parse(text)) as Held<C>;
+}
+
+/** The same of a column that may be empty. */
+export function jsonOrNull<C extends JsonColumn>(column: C, text: string | null): Held<C> | null {
+  return text === null ? null : fromJson(column, text);
 }
 
 /** What is to be kept in a column of JSON, as its text. */

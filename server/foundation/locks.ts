@@ -1,7 +1,7 @@
 import type { Transaction } from './database.ts';
 
-/** What only one transaction at a time may do: take mail in, learn, give out file numbers, weigh the past, write down doubles. */
-type Turn = 'intake' | 'lessons' | 'numbers' | 'weighing' | 'doubles';
+/** What only one transaction at a time may do: take mail in, learn, give out file numbers, weigh the past, write down doubles, let standing orders speak. */
+type Turn = 'intake' | 'lessons' | 'numbers' | 'weighing' | 'doubles' | 'orders';
 
 /**
  * Holds a turn until the transaction ends. A lock is a write: of several database nodes that are written to, each

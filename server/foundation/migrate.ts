@@ -33,6 +33,17 @@ import * as ownCopies from './migrations/0029_own_copies.ts';
 import * as roles from './migrations/0030_roles.ts';
 import * as keptEnclosures from './migrations/0031_kept_enclosures.ts';
 import * as signatures from './migrations/0032_signatures.ts';
+import * as documents from './migrations/0033_documents.ts';
+import * as ownEnclosures from './migrations/0034_own_enclosures.ts';
+import * as paperwork from './migrations/0035_paperwork.ts';
+import * as reminders from './migrations/0036_reminders.ts';
+import * as templates from './migrations/0037_templates.ts';
+import * as ways from './migrations/0038_ways.ts';
+import * as orders from './migrations/0039_orders.ts';
+import * as reckoning from './migrations/0040_reckoning.ts';
+import * as texts from './migrations/0041_texts.ts';
+import * as collection from './migrations/0042_collection.ts';
+import * as textMailings from './migrations/0043_text_mailings.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -67,6 +78,17 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0030_roles': roles,
   '0031_kept_enclosures': keptEnclosures,
   '0032_signatures': signatures,
+  '0033_documents': documents,
+  '0034_own_enclosures': ownEnclosures,
+  '0035_paperwork': paperwork,
+  '0036_reminders': reminders,
+  '0037_templates': templates,
+  '0038_ways': ways,
+  '0039_orders': orders,
+  '0040_reckoning': reckoning,
+  '0041_texts': texts,
+  '0042_collection': collection,
+  '0043_text_mailings': textMailings,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -36,6 +36,7 @@ export interface Rows {
     after_value: string | null;
     import_id: number | null;
     many_id: number | null;
+    course_id: number | null;
   };
   change_event: {
     id: number;
@@ -51,7 +52,14 @@ export interface Rows {
       | 'imports'
       | 'selections'
       | 'timeline'
-      | 'doubles';
+      | 'doubles'
+      | 'documents'
+      | 'paperwork'
+      | 'orders'
+      | 'tasks'
+      | 'reckoning'
+      | 'texts'
+      | 'collection';
     subject: 'client' | 'file' | 'message' | 'mailbox' | 'mailing' | 'staff' | 'import' | null;
     subject_id: number | null;
     at: Date;
@@ -71,6 +79,7 @@ export interface Rows {
     note: string;
     postcode: string | null;
     counted: Flag;
+    reminding: string | null;
   };
   client_field_value: {
     client_id: number;
@@ -98,14 +107,108 @@ export interface Rows {
     client_id: number;
     tag_id: number;
   };
+  collection_apart: {
+    upload_id: number;
+    position: number;
+    bytes: Buffer;
+  };
+  collection_entry: {
+    id: number;
+    page_id: number | null;
+    client_id: number;
+    file_id: number;
+    at: Date;
+    kind: 'line' | 'came' | 'laid out';
+    words: string;
+    item_id: number | null;
+    upload_id: number | null;
+    waits: Flag;
+  };
+  collection_item: {
+    id: number;
+    page_id: number;
+    file_id: number;
+    filename: string;
+    mime_type: string;
+    size: number;
+    hash: Buffer;
+    document_id: number | null;
+    dispatch_id: number | null;
+    version: number;
+    replaced_by: number | null;
+    laid_at: Date;
+    laid_by: number | null;
+    until: string;
+    withdrawn_at: Date | null;
+  };
+  collection_page: {
+    id: number;
+    client_id: number;
+    person_id: number;
+    serial: number;
+    withdrawn_at: Date | null;
+    opened_at: Date | null;
+    secret: Buffer | null;
+    code_count: number;
+    code_until: Date | null;
+    code_tries: number;
+  };
+  collection_taken: {
+    id: number;
+    item_id: number;
+    at: Date;
+  };
+  collection_upload: {
+    id: number;
+    page_id: number;
+    wanted_id: number | null;
+    file_id: number;
+    filename: string;
+    mime_type: string;
+    size: number;
+    hash: Buffer;
+    at: Date;
+    state: 'waiting' | 'taken in' | 'refused' | 'taken back';
+    why: string;
+    settled_at: Date | null;
+    settled_by: number | null;
+  };
+  collection_visit: {
+    token_hash: Buffer;
+    page_id: number;
+    serial: number;
+    until: Date;
+  };
+  collection_wanted: {
+    id: number;
+    page_id: number;
+    file_id: number;
+    name: string;
+    note: string;
+    asked_at: Date;
+    asked_by: number | null;
+    by_day: string | null;
+    came_at: Date | null;
+    closed_at: Date | null;
+  };
   conversation: {
     id: number;
+  };
+  copy_gone: {
+    id: number;
+    mailbox_id: number;
+    folder_path: string;
+    role: string;
+    message_id: number;
+    at: Date;
+    gone_at: Date;
   };
   delivery: {
     client_id: number;
     kind: 'letters' | 'statements' | 'mailings';
     way: 'email' | 'post' | 'both' | 'none';
     person_id: number | null;
+    also_id: number | null;
   };
   dispatch: {
     id: number;
@@ -139,6 +242,56 @@ export interface Rows {
     opted_out_at: Date | null;
     refused: string | null;
     sent_uid: number | null;
+    piece_id: number | null;
+    answered_text_id: number | null;
+  };
+  dispatch_enclosure: {
+    dispatch_id: number;
+    document_id: number;
+  };
+  document: {
+    id: number;
+    hash: Buffer;
+    raw_hash: Buffer | null;
+    filename: string;
+    name_words: string | null;
+    mime_type: string;
+    size: number;
+    at: Date;
+    kind_id: number | null;
+    message_id: number | null;
+    part: number | null;
+    client_id: number | null;
+    file_id: number | null;
+    staff_id: number | null;
+    gone_at: Date | null;
+    piece_id: number | null;
+    upload_id: number | null;
+  };
+  document_kind: {
+    id: number;
+    name: string;
+    position: number;
+  };
+  document_reading: {
+    hash: Buffer;
+    state: 'waiting' | 'read' | 'unreadable';
+    tries: number;
+    lease_until: Date | null;
+    words: string | null;
+  };
+  docx_template: {
+    id: number;
+    title: string;
+    owner_id: number;
+    filename: string;
+    hash: Buffer;
+    size: number;
+    fields: string;
+    matching: string;
+    version: number;
+    saved_at: Date;
+    gone_at: Date | null;
   };
   double_pair: {
     id: number;
@@ -171,6 +324,9 @@ export interface Rows {
     send_at: Date | null;
     mirrored: number;
     mirrored_in: number | null;
+    course_id: number | null;
+    waits: string;
+    unread: Flag;
   };
   draft_enclosure: {
     id: number;
@@ -179,6 +335,7 @@ export interface Rows {
     mime_type: string;
     hash: Buffer;
     from_message_id: number | null;
+    document_id: number | null;
   };
   fee_note: {
     id: number;
@@ -191,6 +348,8 @@ export interface Rows {
     tax: number;
     paid_on: string | null;
     words: string;
+    reminding: string | null;
+    heard_step: number;
   };
   field: {
     id: number;
@@ -252,6 +411,14 @@ export interface Rows {
     client_id: number;
     spoken: 'client' | 'us' | null;
   };
+  filing_sample: {
+    week: string;
+    message_id: number;
+    file_id: number | null;
+    verdict: 'right' | 'wrong' | null;
+    judged_by: number | null;
+    judged_at: Date | null;
+  };
   filing_step: {
     id: number;
     staff_id: number;
@@ -281,6 +448,17 @@ export interface Rows {
     checked_at: Date | null;
     path_hash: Buffer | null;
     closed: 'personal' | 'refused' | null;
+  };
+  happening: {
+    id: number;
+    kind: string;
+    subject: string;
+    subject_id: number;
+    fact: string | null;
+    value: string | null;
+    at: Date;
+    course_id: number | null;
+    heard: number;
   };
   import_row: {
     import_id: number;
@@ -406,6 +584,8 @@ export interface Rows {
     untested_why: string | null;
     finished_at: Date | null;
     advanced_at: Date | null;
+    laid_out: Flag;
+    channel: 'email' | 'text';
   };
   mailing_enclosure: {
     id: number;
@@ -432,6 +612,11 @@ export interface Rows {
     body: string;
     changed_at: Date;
     changed_by: number;
+  };
+  mailing_own_enclosure: {
+    mailing_id: number;
+    kind_id: number;
+    needed: Flag;
   };
   mailing_presence: {
     mailing_id: number;
@@ -572,6 +757,122 @@ export interface Rows {
     at: Date;
     how: string;
   };
+  order_act: {
+    course_id: number;
+    step: number;
+    at: Date;
+    words: string;
+    skipped: Flag;
+    draft_id: number | null;
+    run_id: number | null;
+    task_id: number | null;
+    wording_id: number | null;
+    email_key: string | null;
+    sends: Flag;
+  };
+  order_course: {
+    id: number;
+    order_id: number;
+    version: number;
+    cause: string;
+    why: string;
+    at: Date;
+    begun_at: Date;
+    client_id: number | null;
+    file_id: number | null;
+    person_id: number | null;
+    message_id: number | null;
+    fee_note_id: number | null;
+    dispatch_id: number | null;
+    timeline_id: number | null;
+    chain: string;
+    step: number;
+    due_at: Date | null;
+    state: 'going' | 'held' | 'done' | 'stopped';
+    stopped_why: string;
+    tries: number;
+    wanted_id: number | null;
+  };
+  order_version: {
+    order_id: number;
+    version: number;
+    told: string;
+    saved_at: Date;
+    saved_by: number | null;
+  };
+  paper_piece: {
+    id: number;
+    run_id: number;
+    about: string;
+    client_id: number;
+    file_id: number;
+    person_id: number | null;
+    fee_note_id: number | null;
+    way: 'email' | 'post' | 'both';
+    people: string;
+    postal: string;
+    postcode: string;
+    own_body: string | null;
+    state: 'waiting' | 'made' | 'read' | 'held' | 'released' | 'dropped';
+    lease_owner: string | null;
+    lease_until: Date | null;
+    tries: number;
+    problems: string;
+    remarks: string;
+    held_why: string;
+    raw_hash: Buffer | null;
+    pages: number | null;
+    amount: number | null;
+    facts: string | null;
+    version: number;
+    released_at: Date | null;
+    released_by: number | null;
+    pack_id: number | null;
+    pack_place: number | null;
+    printed_at: Date | null;
+    printed_by: number | null;
+    steps: string | null;
+    docx_hash: Buffer | null;
+    own_docx: Buffer | null;
+  };
+  paper_run: {
+    id: number;
+    kind: 'letter' | 'fee note' | 'statement' | 'reminder';
+    tone: 'friendly' | 'plain' | 'firm' | null;
+    name: string;
+    state: 'draft' | 'made' | 'done' | 'cancelled';
+    owner_id: number;
+    selection_id: number;
+    day: string;
+    subject: string;
+    body: string;
+    mail_subject: string;
+    mail_body: string;
+    sender_id: number | null;
+    answers_id: number | null;
+    hidden_copy: string;
+    slip: Flag;
+    paid_months: number;
+    version: number;
+    saved_at: Date;
+    made_at: Date | null;
+    released_for: number | null;
+    template_id: number | null;
+    template_hash: Buffer | null;
+    template_matching: string | null;
+    carries: 'pdf' | 'docx';
+    order_id: number | null;
+    order_step: number | null;
+  };
+  paper_run_enclosure: {
+    id: number;
+    run_id: number;
+    wording_id: number | null;
+    filename: string;
+    mime_type: string;
+    hash: Buffer;
+    pages: number | null;
+  };
   person: {
     id: number;
     first_name: string;
@@ -611,6 +912,18 @@ export interface Rows {
     name: string;
     value: string;
   };
+  print_pack: {
+    id: number;
+    made_at: Date;
+    made_by: number;
+    duplex: Flag;
+    state: 'waiting' | 'made' | 'failed';
+    lease_owner: string | null;
+    lease_until: Date | null;
+    tries: number;
+    raw_hash: Buffer | null;
+    pages: number | null;
+  };
   raw: {
     id: number;
     hash: Buffer;
@@ -628,6 +941,56 @@ export interface Rows {
     hash: Buffer;
     words: string;
   };
+  reckoning: {
+    day: string;
+    state: 'waiting' | 'done';
+    asked_by: number | null;
+    counted_at: Date | null;
+    lease_owner: string | null;
+    lease_until: Date | null;
+    tries: number;
+  };
+  reckoning_difference: {
+    id: number;
+    day: string;
+    kind: 'missing' | 'gone' | 'unknown' | 'unrecorded' | 'uncertain' | 'unreached';
+    mailbox_id: number | null;
+    folder_path: string;
+    uid: number | null;
+    message_id: number | null;
+    dispatch_id: number | null;
+    words: string;
+    at: Date | null;
+    seen_at: Date | null;
+    seen_by: number | null;
+  };
+  reckoning_line: {
+    id: number;
+    day: string;
+    mailbox_id: number;
+    folder_path: string;
+    rule: string | null;
+    on_server: number;
+    taken: number;
+    to_come: number;
+    missing: number;
+    logged: number;
+    waiting: number;
+    aside: number;
+    private: number;
+  };
+  reckoning_sending: {
+    id: number;
+    day: string;
+    kind: string;
+    name: string;
+    released: number;
+    sent: number;
+    waiting: number;
+    returned: number;
+    uncertain: number;
+    cancelled: number;
+  };
   record_merge: {
     id: number;
     subject: 'client' | 'person';
@@ -643,6 +1006,18 @@ export interface Rows {
   recovery_code: {
     staff_id: number;
     code_hash: Buffer;
+  };
+  reminder_day: {
+    day: string;
+    lease_owner: string | null;
+    lease_until: Date | null;
+    done_at: Date | null;
+  };
+  reminder_step: {
+    fee_note_id: number;
+    step: number;
+    piece_id: number;
+    day: string;
   };
   return_report: {
     id: number;
@@ -720,16 +1095,95 @@ export interface Rows {
     second_step_last: number | null;
     left_at: Date | null;
     signature_id: number | null;
+    signed: Buffer | null;
   };
   stage: {
     id: number;
     name: string;
     position: number;
   };
+  standing_order: {
+    id: number;
+    name: string;
+    owner_id: number;
+    state: 'off' | 'on' | 'paused' | 'ended';
+    sends_by: number | null;
+    most_a_day: number;
+    again_after: number;
+    version: number;
+    saved_at: Date;
+    on_since: Date | null;
+    looked_until: Date | null;
+    day: string | null;
+    begun_on_day: number;
+  };
   tag: {
     id: number;
     name: string;
     position: number;
+  };
+  task: {
+    id: number;
+    words: string;
+    for_id: number;
+    due_on: string | null;
+    client_id: number | null;
+    file_id: number | null;
+    message_id: number | null;
+    made_by: number | null;
+    course_id: number | null;
+    made_at: Date;
+    done_at: Date | null;
+    done_by: number | null;
+    version: number;
+    gone_at: Date | null;
+  };
+  text_gateway: {
+    one: number;
+    url: string;
+    sealed_key: Buffer;
+    sender: string;
+    price: number;
+    currency: string;
+    monthly_limit: number | null;
+    read_until: number;
+    read_at: Date | null;
+    problem: string | null;
+    lease_owner: string | null;
+    lease_until: Date | null;
+  };
+  text_message: {
+    id: number;
+    mark: string;
+    direction: 'sent' | 'received';
+    state: 'waiting' | 'going' | 'sent' | 'delivered' | 'failed' | 'cancelled' | 'received' | 'prepared';
+    number_key: string;
+    number: string;
+    client_id: number | null;
+    person_id: number | null;
+    file_id: number | null;
+    staff_id: number | null;
+    text: string;
+    parts: number;
+    price: number;
+    at: Date;
+    next_at: Date | null;
+    attempts: number;
+    lease_owner: string | null;
+    lease_until: Date | null;
+    why: string;
+    delivered_at: Date | null;
+    waits: Flag;
+    dispatch_id: number | null;
+    course_id: number | null;
+  };
+  text_number: {
+    number_key: string;
+    agreed_at: Date | null;
+    agreed_how: string;
+    agreed_by: number | null;
+    stopped_at: Date | null;
+    stopped_how: string;
   };
   timeline: {
     id: number;
@@ -831,9 +1285,26 @@ declare module 'knex/types/tables.js' {
     client_interest: Knex.CompositeTableType<Rows['client_interest'], Written<Rows['client_interest']>>;
     client_person: Knex.CompositeTableType<Rows['client_person'], Written<Rows['client_person']>>;
     client_tag: Knex.CompositeTableType<Rows['client_tag'], Written<Rows['client_tag']>>;
+    collection_apart: Knex.CompositeTableType<Rows['collection_apart'], Written<Rows['collection_apart']>>;
+    collection_entry: Knex.CompositeTableType<Rows['collection_entry'], Written<Rows['collection_entry']>>;
+    collection_item: Knex.CompositeTableType<Rows['collection_item'], Written<Rows['collection_item']>>;
+    collection_page: Knex.CompositeTableType<Rows['collection_page'], Written<Rows['collection_page']>>;
+    collection_taken: Knex.CompositeTableType<Rows['collection_taken'], Written<Rows['collection_taken']>>;
+    collection_upload: Knex.CompositeTableType<Rows['collection_upload'], Written<Rows['collection_upload']>>;
+    collection_visit: Knex.CompositeTableType<Rows['collection_visit'], Written<Rows['collection_visit']>>;
+    collection_wanted: Knex.CompositeTableType<Rows['collection_wanted'], Written<Rows['collection_wanted']>>;
     conversation: Knex.CompositeTableType<Rows['conversation'], Written<Rows['conversation']>>;
+    copy_gone: Knex.CompositeTableType<Rows['copy_gone'], Written<Rows['copy_gone']>>;
     delivery: Knex.CompositeTableType<Rows['delivery'], Written<Rows['delivery']>>;
     dispatch: Knex.CompositeTableType<Rows['dispatch'], Written<Rows['dispatch']>>;
+    dispatch_enclosure: Knex.CompositeTableType<
+      Rows['dispatch_enclosure'],
+      Written<Rows['dispatch_enclosure']>
+    >;
+    document: Knex.CompositeTableType<Rows['document'], Written<Rows['document']>>;
+    document_kind: Knex.CompositeTableType<Rows['document_kind'], Written<Rows['document_kind']>>;
+    document_reading: Knex.CompositeTableType<Rows['document_reading'], Written<Rows['document_reading']>>;
+    docx_template: Knex.CompositeTableType<Rows['docx_template'], Written<Rows['docx_template']>>;
     double_pair: Knex.CompositeTableType<Rows['double_pair'], Written<Rows['double_pair']>>;
     draft: Knex.CompositeTableType<Rows['draft'], Written<Rows['draft']>>;
     draft_enclosure: Knex.CompositeTableType<Rows['draft_enclosure'], Written<Rows['draft_enclosure']>>;
@@ -844,12 +1315,14 @@ declare module 'knex/types/tables.js' {
     file_field_value: Knex.CompositeTableType<Rows['file_field_value'], Written<Rows['file_field_value']>>;
     file_person: Knex.CompositeTableType<Rows['file_person'], Written<Rows['file_person']>>;
     filing: Knex.CompositeTableType<Rows['filing'], Written<Rows['filing']>>;
+    filing_sample: Knex.CompositeTableType<Rows['filing_sample'], Written<Rows['filing_sample']>>;
     filing_step: Knex.CompositeTableType<Rows['filing_step'], Written<Rows['filing_step']>>;
     filing_step_message: Knex.CompositeTableType<
       Rows['filing_step_message'],
       Written<Rows['filing_step_message']>
     >;
     folder: Knex.CompositeTableType<Rows['folder'], Written<Rows['folder']>>;
+    happening: Knex.CompositeTableType<Rows['happening'], Written<Rows['happening']>>;
     import_row: Knex.CompositeTableType<Rows['import_row'], Written<Rows['import_row']>>;
     import_run: Knex.CompositeTableType<Rows['import_run'], Written<Rows['import_run']>>;
     interest: Knex.CompositeTableType<Rows['interest'], Written<Rows['interest']>>;
@@ -863,6 +1336,10 @@ declare module 'knex/types/tables.js' {
     mailing_enclosure: Knex.CompositeTableType<Rows['mailing_enclosure'], Written<Rows['mailing_enclosure']>>;
     mailing_left_out: Knex.CompositeTableType<Rows['mailing_left_out'], Written<Rows['mailing_left_out']>>;
     mailing_own_copy: Knex.CompositeTableType<Rows['mailing_own_copy'], Written<Rows['mailing_own_copy']>>;
+    mailing_own_enclosure: Knex.CompositeTableType<
+      Rows['mailing_own_enclosure'],
+      Written<Rows['mailing_own_enclosure']>
+    >;
     mailing_presence: Knex.CompositeTableType<Rows['mailing_presence'], Written<Rows['mailing_presence']>>;
     mail_change: Knex.CompositeTableType<Rows['mail_change'], Written<Rows['mail_change']>>;
     mail_undone: Knex.CompositeTableType<Rows['mail_undone'], Written<Rows['mail_undone']>>;
@@ -876,6 +1353,15 @@ declare module 'knex/types/tables.js' {
     office_rule: Knex.CompositeTableType<Rows['office_rule'], Written<Rows['office_rule']>>;
     one_time_link: Knex.CompositeTableType<Rows['one_time_link'], Written<Rows['one_time_link']>>;
     opt_out: Knex.CompositeTableType<Rows['opt_out'], Written<Rows['opt_out']>>;
+    order_act: Knex.CompositeTableType<Rows['order_act'], Written<Rows['order_act']>>;
+    order_course: Knex.CompositeTableType<Rows['order_course'], Written<Rows['order_course']>>;
+    order_version: Knex.CompositeTableType<Rows['order_version'], Written<Rows['order_version']>>;
+    paper_piece: Knex.CompositeTableType<Rows['paper_piece'], Written<Rows['paper_piece']>>;
+    paper_run: Knex.CompositeTableType<Rows['paper_run'], Written<Rows['paper_run']>>;
+    paper_run_enclosure: Knex.CompositeTableType<
+      Rows['paper_run_enclosure'],
+      Written<Rows['paper_run_enclosure']>
+    >;
     person: Knex.CompositeTableType<Rows['person'], Written<Rows['person']>>;
     person_field_value: Knex.CompositeTableType<
       Rows['person_field_value'],
@@ -884,11 +1370,21 @@ declare module 'knex/types/tables.js' {
     phone: Knex.CompositeTableType<Rows['phone'], Written<Rows['phone']>>;
     picture: Knex.CompositeTableType<Rows['picture'], Written<Rows['picture']>>;
     preference: Knex.CompositeTableType<Rows['preference'], Written<Rows['preference']>>;
+    print_pack: Knex.CompositeTableType<Rows['print_pack'], Written<Rows['print_pack']>>;
     raw: Knex.CompositeTableType<Rows['raw'], Written<Rows['raw']>>;
     raw_piece: Knex.CompositeTableType<Rows['raw_piece'], Written<Rows['raw_piece']>>;
     raw_words: Knex.CompositeTableType<Rows['raw_words'], Written<Rows['raw_words']>>;
+    reckoning: Knex.CompositeTableType<Rows['reckoning'], Written<Rows['reckoning']>>;
+    reckoning_difference: Knex.CompositeTableType<
+      Rows['reckoning_difference'],
+      Written<Rows['reckoning_difference']>
+    >;
+    reckoning_line: Knex.CompositeTableType<Rows['reckoning_line'], Written<Rows['reckoning_line']>>;
+    reckoning_sending: Knex.CompositeTableType<Rows['reckoning_sending'], Written<Rows['reckoning_sending']>>;
     record_merge: Knex.CompositeTableType<Rows['record_merge'], Written<Rows['record_merge']>>;
     recovery_code: Knex.CompositeTableType<Rows['recovery_code'], Written<Rows['recovery_code']>>;
+    reminder_day: Knex.CompositeTableType<Rows['reminder_day'], Written<Rows['reminder_day']>>;
+    reminder_step: Knex.CompositeTableType<Rows['reminder_step'], Written<Rows['reminder_step']>>;
     return_report: Knex.CompositeTableType<Rows['return_report'], Written<Rows['return_report']>>;
     right_as_it_is: Knex.CompositeTableType<Rows['right_as_it_is'], Written<Rows['right_as_it_is']>>;
     selection: Knex.CompositeTableType<Rows['selection'], Written<Rows['selection']>>;
@@ -900,7 +1396,12 @@ declare module 'knex/types/tables.js' {
     setting: Knex.CompositeTableType<Rows['setting'], Written<Rows['setting']>>;
     staff: Knex.CompositeTableType<Rows['staff'], Written<Rows['staff']>>;
     stage: Knex.CompositeTableType<Rows['stage'], Written<Rows['stage']>>;
+    standing_order: Knex.CompositeTableType<Rows['standing_order'], Written<Rows['standing_order']>>;
     tag: Knex.CompositeTableType<Rows['tag'], Written<Rows['tag']>>;
+    task: Knex.CompositeTableType<Rows['task'], Written<Rows['task']>>;
+    text_gateway: Knex.CompositeTableType<Rows['text_gateway'], Written<Rows['text_gateway']>>;
+    text_message: Knex.CompositeTableType<Rows['text_message'], Written<Rows['text_message']>>;
+    text_number: Knex.CompositeTableType<Rows['text_number'], Written<Rows['text_number']>>;
     timeline: Knex.CompositeTableType<Rows['timeline'], Written<Rows['timeline']>>;
     timeline_person: Knex.CompositeTableType<Rows['timeline_person'], Written<Rows['timeline_person']>>;
     timeline_staff: Knex.CompositeTableType<Rows['timeline_staff'], Written<Rows['timeline_staff']>>;

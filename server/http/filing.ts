@@ -40,6 +40,7 @@ import { weighingLeft } from '../filing/weighing.ts';
 import { setUnconnectedKinds } from '../filing/unconnected.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { framePolicy } from '../security/html.ts';
+import { sendLook } from './documents.ts';
 import { download } from './download.ts';
 import { only, reply, staffOf } from './guard.ts';
 
@@ -116,6 +117,10 @@ export function filingRoutes(context: AppContext): Router {
     const index = z.coerce.number().int().min(0).parse(req.params.index);
     const part = await messageEnclosure(db, staffOf(res).id, Id.parse(req.params.id), index);
     download(res, part.filename, 'application/octet-stream', part.content);
+  });
+  router.get('/messages/:id/enclosures/:index/page', async (req, res) => {
+    const index = z.coerce.number().int().min(0).parse(req.params.index);
+    await sendLook(res, await messageEnclosure(db, staffOf(res).id, Id.parse(req.params.id), index));
   });
   return router;
 }

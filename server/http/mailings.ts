@@ -12,6 +12,8 @@ import {
   Made,
   MailingBegin,
   MailingEnclosure,
+  OwnEnclosure,
+  OwnEnclosures,
   MailingResults,
   MailingRow,
   MailingSave,
@@ -54,6 +56,7 @@ import {
   renewEnclosure,
   takeOff,
 } from '../mailing/enclosures.ts';
+import { listOwn, sayOwn } from '../mailing/ownEnclosures.ts';
 import { tellPresence } from '../mailing/presence.ts';
 import { listRecipients } from '../mailing/recipients.ts';
 import { listSenders } from '../mailing/senders.ts';
@@ -158,6 +161,13 @@ export function mailingRoutes(context: AppContext): Router {
       res.status(204).end();
     },
   );
+  router.get('/mailings/:id/enclosures/own', async (req, res) =>
+    reply(res, z.array(OwnEnclosure), await listOwn(db, Id.parse(req.params.id))),
+  );
+  router.put('/mailings/:id/enclosures/own', writers, async (req, res) => {
+    await sayOwn(db, Id.parse(req.params.id), OwnEnclosures.parse(req.body));
+    res.status(204).end();
+  });
   router.post('/mailings/:id/enclosures/kept', writers, async (req, res) => {
     const { wordingIds } = PutEnclosures.parse(req.body);
     await encloseKeptWithAll(db, staffOf(res), Id.parse(req.params.id), wordingIds);

@@ -19,6 +19,7 @@ import {
 import type { AppContext } from '../foundation/context.ts';
 import { beginning, settleBeginning } from '../office/beginning.ts';
 import { changeFirm, tryNumbers, viewFirm } from '../office/settings.ts';
+import { fromNextTime } from '../paperwork/remind.ts';
 import {
   addStaff,
   changeStaff,
@@ -36,9 +37,12 @@ export function officeRoutes({ db }: AppContext): Router {
   const router = Router();
   const managers = only('run the office');
   router.get('/office/firm', async (_req, res) => reply(res, FirmView, await viewFirm(db)));
-  router.put('/office/firm', managers, async (req, res) =>
-    reply(res, FirmView, await changeFirm(db, staffOf(res).id, FirmChange.parse(req.body))),
-  );
+  router.put('/office/firm', managers, async (req, res) => {
+    const change = FirmChange.parse(req.body);
+    const view = await changeFirm(db, staffOf(res).id, change);
+    if (change.after.reminders) await fromNextTime(db);
+    reply(res, FirmView, view);
+  });
   router.post('/office/numbers/try', managers, async (req, res) =>
     reply(res, NumbersLearned, await tryNumbers(db, NumberTrial.parse(req.body))),
   );

@@ -7,6 +7,7 @@ import {
   LinkToken,
   LinkUsed,
   OwnSignature,
+  OwnSigned,
   PasswordAgain,
   PasswordChange,
   RailCounts,
@@ -43,7 +44,7 @@ import {
   type SignedIn,
 } from '../security/sessions.ts';
 import { railCounts } from '../today/rail.ts';
-import { chooseSignature, ownSignature } from '../writing/signatures.ts';
+import { chooseSignature, keepSigned, ownSignature } from '../writing/signatures.ts';
 import { reply, sessionToken, setSessionCookie, signedIn, staffOf } from './guard.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
@@ -219,6 +220,11 @@ export function sessionRoutes(context: AppContext): Router {
   router.put('/session/signature', signedIn(context), async (req, res) => {
     const { id } = staffOf(res);
     await chooseSignature(db, id, OwnSignature.parse(req.body).signatureId);
+    res.status(204).end();
+  });
+
+  router.put('/session/signed', signedIn(context), async (req, res) => {
+    await keepSigned(db, staffOf(res).id, OwnSigned.parse(req.body).signed);
     res.status(204).end();
   });
 

@@ -12,10 +12,9 @@ import {
   DraftSent,
   DraftView,
   MisaddressedWarning,
-  EnclosureFrom,
+  EncloseDocument,
   EnclosureNamed,
   Fact,
-  FileDocument,
   FrameLook,
   FrameSettings,
   Id,
@@ -37,7 +36,6 @@ import {
   WordingsQuery,
 } from '../../contract/index.ts';
 import type { AppContext } from '../foundation/context.ts';
-import { documentsOfFile } from '../writing/documents.ts';
 import { beginDraft } from '../writing/begin.ts';
 import {
   listDrafts,
@@ -50,7 +48,7 @@ import {
 } from '../writing/drafts.ts';
 import { checkDraft } from '../writing/checks.ts';
 import { keepPicture, readPicture } from '../writing/pictures.ts';
-import { addEnclosure, dropEnclosure, enclosureFromMessage } from '../writing/enclosures.ts';
+import { addEnclosure, dropEnclosure, encloseDocument } from '../writing/enclosures.ts';
 import { factsOfFile } from '../writing/facts.ts';
 import { listWordings } from '../writing/offered.ts';
 import {
@@ -131,9 +129,9 @@ export function writingRoutes(context: AppContext): Router {
       res.status(204).end();
     },
   );
-  router.post('/drafts/:id/enclosures/from', writers, async (req, res) => {
-    const { messageId, index } = EnclosureFrom.parse(req.body);
-    await enclosureFromMessage(db, staffOf(res).id, Id.parse(req.params.id), messageId, index);
+  router.post('/drafts/:id/enclosures/document', writers, async (req, res) => {
+    const { documentId } = EncloseDocument.parse(req.body);
+    await encloseDocument(db, staffOf(res).id, Id.parse(req.params.id), documentId);
     res.status(204).end();
   });
   router.post('/drafts/:id/enclosures/kept', writers, async (req, res) => {
@@ -225,8 +223,5 @@ export function writingRoutes(context: AppContext): Router {
     await dropWording(db, staffOf(res), Id.parse(req.params.id));
     res.status(204).end();
   });
-  router.get('/files/:id/documents', async (req, res) =>
-    reply(res, z.array(FileDocument), await documentsOfFile(db, Id.parse(req.params.id))),
-  );
   return router;
 }

@@ -8,6 +8,7 @@ import { searchWords } from '../../core/message/words.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { holdTurn } from '../foundation/locks.ts';
 import { storeRaw } from '../foundation/sources.ts';
+import { noteDocuments } from '../documents/came.ts';
 import { fileAsChosen } from './chosenFiles.ts';
 import { decideHistory, type ForWeighing, type Unrelated } from '../filing/history.ts';
 import { decideFor, redecide, type Decided, type Undecided } from '../filing/decide.ts';
@@ -263,6 +264,10 @@ async function insertParts(
     message.subjectHashes.map((key) => ({ message_id: idOf(message), subject_key: key })),
   );
   await all('message_party', (message) => parties(message.read, idOf(message)));
+  await noteDocuments(
+    trx,
+    messages.map((message) => ({ id: idOf(message), at: message.at, documents: message.documents })),
+  );
   await fileOn(
     trx,
     messages.flatMap((message, index) =>

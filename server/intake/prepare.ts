@@ -12,6 +12,7 @@ import type { ReadMessage } from '../../core/message/read.ts';
 import { snippet } from '../../core/message/written.ts';
 import { hashOf, type RawRow } from '../foundation/sources.ts';
 import type { Rows } from '../foundation/tables.ts';
+import { documentsOf, type CameWith } from '../documents/came.ts';
 import { subjectHashes } from '../filing/decide.ts';
 import { isLongPast } from '../filing/filings.ts';
 import type { KeptReading } from '../reading/pack.ts';
@@ -77,6 +78,8 @@ export interface Prepared {
   /** Hashes of the Message-IDs it names, nearest first. */
   named: Buffer[];
   messageKey: Buffer | null;
+  /** What came with it. */
+  documents: readonly CameWith[];
 }
 
 const EARLIEST = Date.UTC(1990, 0, 1);
@@ -157,6 +160,7 @@ export function prepare(
     },
     named: [...new Map(named.map((key) => [key.toString('hex'), key])).values()],
     messageKey,
+    documents: documentsOf(kept),
   };
 }
 

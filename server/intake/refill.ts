@@ -8,7 +8,8 @@ import { transact } from '../foundation/database.ts';
 import { hashOf } from '../foundation/sources.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { insertAll } from '../foundation/rows.ts';
-import { readingOf } from '../reading/kept.ts';
+import { readAgain, readingOf } from '../reading/kept.ts';
+import { documentsOf, noteDocuments } from '../documents/came.ts';
 import { noteWhoOwes } from '../correspondence/owing.ts';
 
 /** So many are read again at once. */
@@ -47,6 +48,38 @@ export async function refill(db: Knex): Promise<number> {
     done += rows.length;
   }
   await db('setting').insert({ name: DONE, value: 'true' }).onConflict('name').ignore();
+  return done;
+}
+
+/** The setting that says that enclosures of older mail are documents. */
+const ENCLOSED = 'older enclosures noted';
+
+/**
+ * Notes as documents what came with messages that older versions took in; looked for once in the life of a database.
+ * @returns how many messages there were
+ */
+export async function refillDocuments(db: Knex): Promise<number> {
+  if (await db('setting').where({ name: ENCLOSED }).first('name')) return 0;
+  let done = 0;
+  for (let after = 0; ;) {
+    const rows = await db('message')
+      .where('id', '>', after)
+      .where('enclosures', '>', 0)
+      .orderBy('id')
+      .limit(BATCH)
+      .select('id', 'at', 'raw_hash');
+    const found: Parameters<typeof noteDocuments>[1][number][] = [];
+    for (const { id, at, raw_hash } of rows) {
+      const kept = await readingOf(db, raw_hash);
+      const known = kept.hashes ? kept : await readAgain(db, raw_hash);
+      found.push({ id, at, documents: documentsOf(known) });
+    }
+    if (!rows.length) break;
+    await noteDocuments(db, found);
+    after = rows.at(-1)?.id ?? after;
+    done += rows.length;
+  }
+  await db('setting').insert({ name: ENCLOSED, value: 'true' }).onConflict('name').ignore();
   return done;
 }
 

@@ -1,3 +1,4 @@
+import { noteHappenings } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import { addressKey } from '../../core/address/address.ts';
 import { namedMessages } from '../../core/conversation/conversation.ts';
@@ -177,8 +178,17 @@ export async function noteAnswers(
     .map((message) => ({ message, named: namedMessages(message.read) }));
   const named = [...new Set(answers.flatMap((answer) => answer.named))];
   if (!named.length) return;
-  const open = new Set<string>(
-    await trx('dispatch').whereIn('message_id', named).whereNull('answered_message_id').pluck('message_id'),
+  const rows = await trx('dispatch')
+    .whereIn('message_id', named)
+    .whereNull('answered_message_id')
+    .select('id', 'message_id', 'mailing_id');
+  const open = new Set(rows.map((row) => row.message_id));
+  const mailed = rows.filter(
+    ({ message_id, mailing_id }) => mailing_id && answers.some((answer) => answer.named.includes(message_id)),
+  );
+  await noteHappenings(
+    trx,
+    mailed.map(({ id }) => ({ kind: 'mailing answered', subject: 'dispatch', id, fact: null, value: null })),
   );
   for (const answer of open.size ? answers : []) {
     const ours = answer.named.filter((id) => open.has(id));

@@ -6,6 +6,7 @@ import { noteChange } from '../foundation/changes.ts';
 import { transact, type Database, type Transaction } from '../foundation/database.ts';
 import { Refusal } from '../foundation/refusal.ts';
 import { selectFirst } from '../foundation/rows.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { changeWithin, readRecord } from '../records/changing.ts';
 
 /**
@@ -27,23 +28,14 @@ export async function sendAgain(
     const mailing = await trx('mailing')
       .where({ id: row.mailing_id })
       .forUpdate()
-      .first('id', 'state', 'topic_id');
+      .first('id', 'state', 'topic_id', 'channel');
+    if (mailing?.channel === 'text')
+      throw new Refusal(409, 'A text message that failed is written again from the client’s page.');
     if (!mailing || mailing.state === 'cancelled')
       throw new Refusal(409, 'This mailing was cancelled: nothing of it is sent any more.');
     await refuseUnwanted(trx, { id: dispatchId, mailingId: mailing.id, topicId: mailing.topic_id, address });
     await mendAddress(trx, staff, row, address);
-    const mailbox = await trx('mailbox').where({ id: row.mailbox_id }).first('address');
-    await trx('dispatch')
-      .where({ id: dispatchId })
-      .update({
-        state: 'waiting',
-        to_address: address,
-        message_id: `${randomUUID()}@${domainOf(mailbox?.address ?? '') || 'localhost'}`,
-        next_at: new Date(),
-        attempts: 0,
-        ...{ raw_hash: null, handed_at: null, sent_at: null, answer: null, return_kind: null, refused: null },
-        ...{ logged_message_id: null, sent_copy_at: null, sent_uid: null },
-      });
+    await wait(trx, row, address);
     if (mailing.state === 'finished')
       await trx('mailing').where({ id: mailing.id }).update({ state: 'going', finished_at: null });
     await noteAudit(trx, {
@@ -56,6 +48,22 @@ export async function sendAgain(
     });
     await noteChange(trx, 'mailings', 'mailing', [mailing.id]);
   });
+}
+
+/** Puts a row that came back among those that wait, under a Message-ID of its own; it is composed anew. */
+export async function wait(trx: Transaction, row: Rows['dispatch'], address: string): Promise<void> {
+  const mailbox = await trx('mailbox').where({ id: row.mailbox_id }).first('address');
+  await trx('dispatch')
+    .where({ id: row.id })
+    .update({
+      state: 'waiting',
+      to_address: address,
+      message_id: `${randomUUID()}@${domainOf(mailbox?.address ?? '') || 'localhost'}`,
+      next_at: new Date(),
+      attempts: 0,
+      ...{ raw_hash: null, handed_at: null, sent_at: null, answer: null, return_kind: null, refused: null },
+      ...{ logged_message_id: null, sent_copy_at: null, sent_uid: null },
+    });
 }
 
 async function refuseUnwanted(
@@ -86,7 +94,7 @@ async function refuseUnwanted(
 }
 
 /** A new address takes the place of the one that failed, which is kept as a former one; the same one is given another try. */
-async function mendAddress(
+export async function mendAddress(
   trx: Transaction,
   staff: StaffMember,
   row: { person_id: number | null; to_address: string },

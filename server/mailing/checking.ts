@@ -14,15 +14,20 @@ import { accessOf, readMailbox } from '../mailserver/access.ts';
 import { withConnection } from '../mailserver/smtp.ts';
 import { factCatalogue } from '../facts/gather.ts';
 import { readFirm } from '../foundation/firm.ts';
-import { documentText } from '../reading/documentText.ts';
+import { wordsOf } from '../documents/words.ts';
+import { hashOf } from '../foundation/sources.ts';
 import { withPictures } from '../writing/pictures.ts';
 import { listEnclosures } from './enclosures.ts';
 import { carriedBy, composeMessage, type Composed, type Envelope } from './compose.ts';
 import { countingOf } from './counting.ts';
 import { NOBODY, optOutWay } from './optOut.ts';
+import { checkOwn, ownFor } from './ownEnclosures.ts';
 import { ownCopiesOf, wordsFor } from './ownCopies.ts';
 import { findRecipient, senderDomain, tickedRecipients, type Recipient } from './recipients.ts';
 import { seriesOf } from './series.ts';
+import { checkShort, isText, shortCopy, shortOf, testText } from './texts.ts';
+import { readGateway } from '../textmessage/settings.ts';
+import { framePage, plainAsHtml } from '../security/html.ts';
 import { draftOf, readRecord, type MailingRecord } from './mailings.ts';
 
 async function labels(db: Knex): Promise<Map<string, string>> {
@@ -38,12 +43,18 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
     labels(db),
     ownCopiesOf(db, id),
   ]);
+  const short = isText(draft);
+  const gateway = short ? await readGateway(db) : undefined;
+  const texts: ReturnType<typeof shortCopy>[] = [];
   const missing: Checks['missing'] = [];
   const subjects = new Set<string>();
   let empty = false;
   for (const recipient of recipients) {
     const { subject, body, plain } = wordsFor(draft, copies.get(recipient.key));
-    const rendered = renderMessage(subject, body, recipient.known, { plain });
+    const rendered = short
+      ? { ...shortCopy(body, recipient.known, gateway), subject: '-' }
+      : renderMessage(subject, body, recipient.known, { plain });
+    if ('length' in rendered) texts.push(rendered);
     subjects.add(rendered.subject);
     empty ||= !rendered.text.trim();
     for (const field of new Set(rendered.missing.map((each) => each.field))) {
@@ -58,16 +69,35 @@ export async function checkMailing(db: Knex, id: number): Promise<Checks> {
       });
     }
   }
+  const ownDocuments = short
+    ? { missing: [], problems: [], remarks: [] }
+    : await checkOwn(db, id, recipients);
+  for (const { recipient, kind } of ownDocuments.missing)
+    missing.push({
+      key: recipient.key,
+      clientId: recipient.clientId,
+      personId: recipient.personId,
+      picks: recipient.picks,
+      client: recipient.client,
+      field: `document:${kind.kindId}`,
+      label: kind.name,
+    });
   const problems = [
+    ...ownDocuments.problems,
     ...(recipients.length ? [] : ['Nobody would receive this. Choose recipients first.']),
     ...(subjects.has('') ? ['The subject is empty.'] : []),
     ...(empty ? ['Nothing is written yet.'] : []),
   ];
+  const told = short ? await checkShort(db, texts) : null;
+  problems.push(...(told?.problems ?? []));
+  if (short && (await seriesOf(db, record)).length)
+    problems.push('A series goes by email. Write a mailing of text messages of its own.');
   if (draft.colleagues && (await seriesOf(db, record)).length)
     problems.push('A series goes to clients. Write to colleagues with a mailing of its own.');
   if (record.head_id === null) problems.push(...(await problemsOfSeries(db, record)));
   const [first] = recipients;
-  const remarks = first ? await remarksOn(db, id, draft, first, recipients) : [];
+  const remarks = told?.remarks ?? (first ? await remarksOn(db, id, draft, first, recipients) : []);
+  remarks.push(...ownDocuments.remarks);
   return {
     recipients: recipients.length,
     order: recipients.map(({ key }) => key),
@@ -143,7 +173,8 @@ async function remarksOn(
     attachments
       .filter(({ cid }) => !cid)
       .map(async ({ filename, contentType, content }) => {
-        const text = await documentText(content, { filename, mimeType: contentType });
+        const named = { hash: hashOf(content), filename, mimeType: contentType };
+        const text = await wordsOf(db, named, async () => content);
         return `${filename} ${text.slice(0, MOST_TEXT)}`;
       }),
   );
@@ -233,7 +264,10 @@ async function composeFor(
       : null;
   const own = (await ownCopiesOf(db, id)).get(recipient.key);
   const words = wordsFor(draft, own);
-  const carried = await carriedBy(db, id, { ...draft, body: words.body });
+  const forAll = await carriedBy(db, id, { ...draft, body: words.body });
+  const laidOut = draft.laidOut && recipient.staffId === null;
+  const ownDocuments = recipient.staffId === null && !laidOut ? await ownFor(db, id, recipient.clientId) : [];
+  const carried = { ...forAll, attachments: [...(forAll.attachments ?? []), ...ownDocuments] };
   const composed = await composeMessage(words.subject, words.body, recipient.known, {
     from: { name: recipient.senderName, address: recipient.senderEmail },
     to,
@@ -242,6 +276,7 @@ async function composeFor(
     optOut,
     ...carried,
     plain: words.plain,
+    laidOut,
     links: draft.body,
     counting: draft.counted ? countingOf(config.key, firm, { mailingId: id }) : null,
   });
@@ -257,6 +292,7 @@ export async function previewMailing(context: AppContext, id: number, key: strin
   const record = await readRecord(db, id);
   const draft = draftOf(record);
   const recipient = await findRecipient(db, draft, record.owner_id, key);
+  if (isText(draft)) return previewText(db, id, draft, recipient);
   const composed = await composeFor(context, id, draft, recipient, {
     name: recipient.name,
     address: recipient.email,
@@ -275,6 +311,30 @@ export async function previewMailing(context: AppContext, id: number, key: strin
     own: composed.own,
     source: sourceOf(composed.raw),
     missing: composed.missing.map(({ field, place }) => ({ field, label: names.get(field) ?? field, place })),
+    short: null,
+  };
+}
+
+async function previewText(
+  db: Knex,
+  id: number,
+  draft: MailingDraft,
+  recipient: Recipient,
+): Promise<Preview> {
+  const [own, names, gateway] = await Promise.all([
+    ownCopiesOf(db, id).then((copies) => copies.get(recipient.key)),
+    labels(db),
+    readGateway(db),
+  ]);
+  const { text, missing } = shortCopy(wordsFor(draft, own).body, recipient.known, gateway);
+  return {
+    ...{ key: recipient.key, clientId: recipient.clientId, client: recipient.client, subject: '' },
+    from: gateway?.sender ?? '',
+    to: `${recipient.name}, ${recipient.email}`,
+    ...{ text, source: text, html: framePage(plainAsHtml(text)), size: Buffer.byteLength(text) },
+    own: own !== undefined,
+    missing: missing.map(({ field, place }) => ({ field, label: names.get(field) ?? field, place })),
+    short: shortOf(gateway, text),
   };
 }
 
@@ -292,9 +352,20 @@ export async function sendTest(
   const record = await readRecord(db, id);
   const draft = draftOf(record);
   const recipient = await findRecipient(db, draft, record.owner_id, key);
-  const mailbox = await readMailbox(db, recipient.mailboxId);
-  const reader = staffId ? await db('staff').where({ id: staffId, active: 1 }).first('name', 'email') : staff;
+  const reader = await db('staff')
+    .where({ id: staffId ?? staff.id, active: 1 })
+    .first('id', 'name', 'email', 'phone');
   if (!reader) throw notFound('That colleague');
+  if (isText(draft)) {
+    const { body } = wordsFor(draft, (await ownCopiesOf(db, id)).get(recipient.key));
+    const { text } = shortCopy(body, recipient.known, undefined);
+    return transact(db, async (trx) => {
+      await testText(db, trx, reader, text);
+      await trx('mailing').where({ id }).update({ tested_at: new Date() });
+      await noteChange(trx, 'mailings', 'mailing', [id]);
+    });
+  }
+  const mailbox = await readMailbox(db, recipient.mailboxId);
   const to = { name: reader.name, address: reader.email };
   const composed = await composeFor(context, id, draft, recipient, to);
   try {

@@ -12,9 +12,11 @@ import { buildBeside } from '../reading/pool.ts';
 import { picturesFor } from '../writing/pictures.ts';
 import { enclosuresFor } from './enclosures.ts';
 import { listSenders } from './senders.ts';
+import type { ReadersPage } from '../writing/ownPage.ts';
 import type { OptOutWay } from './optOut.ts';
 import type { MissingValue } from '../../core/merge/fill.ts';
 import { renderMessage } from '../../core/merge/render.ts';
+import { htmlWithPage, tellingOfPage, withPage } from '../../core/collection/link.ts';
 
 /** Who a message is from and to, and what fixes it beforehand. */
 export interface Envelope {
@@ -37,6 +39,10 @@ export interface Envelope {
   frame: Frame | null;
   /** The text whose links are counted, where this copy says something else. */
   links?: DocNode | undefined;
+  /** What stands in the text for the reader's own page, and its address; null where nobody has one. */
+  page?: ReadersPage | null;
+  /** What would be enclosed lies on that page, and the text leads there. */
+  laidOut?: boolean;
 }
 
 type Attachment = NonNullable<MessageParts['attachments']>[number];
@@ -45,12 +51,12 @@ type Attachment = NonNullable<MessageParts['attachments']>[number];
 export async function carriedBy(
   db: Knex,
   id: number,
-  { body, answersId, framed }: Pick<MailingDraft, 'body' | 'answersId' | 'framed'>,
+  { body, answersId, framed, laidOut }: Pick<MailingDraft, 'body' | 'answersId' | 'framed' | 'laidOut'>,
 ): Promise<Pick<Envelope, 'answers' | 'attachments' | 'frame'>> {
   const frame = framed ? frameOf(await readFirm(db)) : null;
   const [pictures, enclosures, senders] = await Promise.all([
     picturesFor(db, body, frame),
-    enclosuresFor(db, id),
+    laidOut ? [] : enclosuresFor(db, id),
     answersId === null ? [] : listSenders(db),
   ]);
   const answers = senders.find((each) => each.id === answersId);
@@ -80,9 +86,20 @@ export async function composeMessage(
   known: Known,
   envelope: Envelope,
 ): Promise<Composed> {
-  const { optOut, counting, plain, frame, links } = envelope;
+  const { optOut, counting, plain, frame, links, page, laidOut } = envelope;
+  const told = (doc: DocNode) => (laidOut ? tellingOfPage(doc) : doc);
   const footer = optOut?.footer ?? null;
-  const rendered = renderMessage(subject, body, known, { footer, counting, plain, frame, links });
+  const made = renderMessage(subject, told(body), known, {
+    ...{ footer, counting, frame, links },
+    plain: plain ? told(plain) : plain,
+  });
+  const rendered = page
+    ? {
+        ...made,
+        text: withPage(made.text, page.mark, page.address),
+        html: htmlWithPage(made.html, page.mark, page.address),
+      }
+    : made;
   const built = await buildBeside({
     from: envelope.from,
     to: [envelope.to],

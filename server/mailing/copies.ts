@@ -1,18 +1,18 @@
 import { randomUUID } from 'node:crypto';
 import type { MailingDraft } from '../../contract/index.ts';
 import { toJson } from '../foundation/json.ts';
-import { MAILING } from './mailings.ts';
+import { MAILING, TEXT_MAILING } from './mailings.ts';
 import { isLogged, senderDomain, type Recipient } from './recipients.ts';
 
 /** The row of `dispatch` that one recipient's copy is, with its Message-ID and facts fixed. @param at when it is to leave */
 export function copyFor(
   mailingId: number,
-  { fileChoice }: Pick<MailingDraft, 'fileChoice'>,
+  { fileChoice, channel }: Pick<MailingDraft, 'fileChoice' | 'channel'>,
   recipient: Recipient,
   at: Date,
 ) {
   return {
-    kind: MAILING,
+    kind: channel === 'text' && recipient.staffId === null ? TEXT_MAILING : MAILING,
     mailing_id: mailingId,
     ...(recipient.staffId === null
       ? { client_id: recipient.clientId, person_id: recipient.personId, staff_id: null }

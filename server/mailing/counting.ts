@@ -1,4 +1,6 @@
 import { linksOf, type Counting } from '../../core/merge/links.ts';
+import type { Happening } from '../../core/orders/happening.ts';
+import { noteHappenings } from '../foundation/audit.ts';
 import { noteChange } from '../foundation/changes.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { transact } from '../foundation/database.ts';
@@ -49,6 +51,11 @@ async function countedCopy({ db }: AppContext, id: number) {
   return { mailingId: row.mailingId, body: row.body, counts };
 }
 
+const opened = (id: number): Happening => ({
+  ...{ kind: 'mailing opened', subject: 'dispatch', id },
+  ...{ fact: null, value: null },
+});
+
 /** Notes that a copy was opened, once; what is not of ours is passed over. */
 export async function noteOpened(context: AppContext, token: string): Promise<void> {
   const id = readLink(context.config.key, 'opened', token);
@@ -59,7 +66,9 @@ export async function noteOpened(context: AppContext, token: string): Promise<vo
       .where({ id })
       .whereNull('opened_at')
       .update({ opened_at: new Date() });
-    if (first) await noteChange(trx, 'mailings', 'mailing', [copy.mailingId]);
+    if (!first) return;
+    await noteHappenings(trx, [opened(id)]);
+    await noteChange(trx, 'mailings', 'mailing', [copy.mailingId]);
   });
 }
 
@@ -87,6 +96,8 @@ export async function followLink(
   if (!copy?.counts || href === null || !note) return href;
   await transact(db, async (trx) => {
     const now = new Date();
+    if (await trx('dispatch').where({ id }).whereNull('opened_at').first('id'))
+      await noteHappenings(trx, [opened(id)]);
     const first = await trx('dispatch')
       .where({ id })
       .whereNull('followed_at')

@@ -9,7 +9,7 @@ import { enclosureName, enclosureType } from '../writing/enclosures.ts';
 import { keptEnclosures } from '../writing/keptEnclosures.ts';
 
 /** So much may go with every copy; more is turned away by some servers, and fills every mailbox (common practice). */
-const MOST_BYTES = 10 * 1024 * 1024;
+export const MOST_BYTES = 10 * 1024 * 1024;
 
 /** What goes with every copy of a mailing, in the order in which it was added. */
 export async function listEnclosures(db: Knex, mailingId: number): Promise<MailingEnclosure[]> {
@@ -142,7 +142,7 @@ export async function heldDraft(trx: Transaction, id: number): Promise<void> {
 }
 
 /** What somebody had as a test copy was the message as it was before. */
-async function touched(trx: Transaction, id: number): Promise<void> {
+export async function touched(trx: Transaction, id: number): Promise<void> {
   await trx('mailing').where({ id }).update({ tested_at: null, saved_at: new Date() });
   await noteChange(trx, 'mailings', 'mailing', [id]);
 }

@@ -1,4 +1,5 @@
 import { transact, type Transaction } from '../foundation/database.ts';
+import { copyOwn } from './ownEnclosures.ts';
 import type { Rows } from '../foundation/tables.ts';
 import type { Knex } from 'knex';
 import { selectionOf } from '../../core/selection/tree.ts';
@@ -19,8 +20,9 @@ import { emptyProgress, progressOf } from './progress.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
 import { insertAll, select } from '../foundation/rows.ts';
 
-/** As it stands in `dispatch.kind`. */
+/** As they stand in `dispatch.kind`: copies by email, and those that go as text messages. */
 export const MAILING = 'mailing';
+export const TEXT_MAILING = 'text mailing';
 
 /** A mailing with the tree of its selection, its owner's name and that of whoever handed it over. */
 export type MailingRecord = Rows['mailing'] & { selection: string; owner: string; handed: string | null };
@@ -35,6 +37,8 @@ export const NOTHING_WRITTEN: MailingDraft = {
   topicId: null,
   plain: null,
   framed: false,
+  channel: 'email',
+  laidOut: false,
   subject: { type: 'doc', content: [{ type: 'paragraph' }] },
   body: {
     type: 'doc',
@@ -157,6 +161,8 @@ export function draftOf(row: MailingRecord): MailingDraft {
     body: fromJson('mailing.body', row.body),
     plain: row.plain === null ? null : fromJson('mailing.plain', row.plain),
     framed: Boolean(row.framed),
+    laidOut: Boolean(row.laid_out),
+    channel: row.channel,
     senderId: row.sender_id,
     answersId: row.answers_id,
     eachOf: row.each_of,
@@ -178,6 +184,7 @@ export function ownColumns(draft: MailingDraft) {
     body: toJson('mailing.body', draft.body),
     plain: draft.plain && toJson('mailing.plain', draft.plain),
     framed: draft.framed,
+    laid_out: draft.laidOut,
     wait_days: draft.waitDays,
     opt_out: draft.optOut,
     counted: draft.counted,
@@ -188,6 +195,7 @@ export function ownColumns(draft: MailingDraft) {
 /** What the first message of a series settles for all of it. */
 export function sharedColumns(draft: MailingDraft) {
   return {
+    channel: draft.channel,
     topic_id: draft.topicId,
     sender_id: draft.senderId,
     answers_id: draft.answersId,
@@ -244,6 +252,7 @@ async function copyRest(trx: Transaction, from: number, to: number): Promise<voi
     'mailing_enclosure',
     enclosed.map(({ id: _id, ...row }) => ({ ...row, mailing_id: to })),
   );
+  await copyOwn(trx, from, to);
   const head = await readRecord(trx, to);
   const following: number[] = await trx('mailing').where({ head_id: from }).orderBy('step').pluck('id');
   for (const each of following) {
@@ -278,6 +287,8 @@ export async function saveMailing(
       kept.body === now.body &&
       kept.plain === now.plain &&
       Boolean(kept.framed) === now.framed &&
+      Boolean(kept.laid_out) === now.laid_out &&
+      (kept.head_id !== null || kept.channel === shared.channel) &&
       Boolean(kept.opt_out) === now.opt_out &&
       Boolean(kept.counted) === now.counted;
     await trx('mailing')

@@ -96,7 +96,7 @@ export async function cancelOptedOut(db: Knex): Promise<number> {
 }
 
 /** What an address has opted out of: of everything, and of which topics. */
-async function standing(db: Database, email: string) {
+export async function standing(db: Database, email: string) {
   const key = addressKey(email);
   const [all, topics, out] = await Promise.all([
     db('opt_out').where({ email_key: key }).first('email_key'),
@@ -122,7 +122,10 @@ export async function optOutByOneClick(context: AppContext, token: string): Prom
   if (asked === null || asked === 'test') return asked === 'test';
   const now = await standing(context.db, asked.email);
   const wanted = now.topics.filter(({ id }) => !now.out.has(id) && id !== asked.topicId).map(({ id }) => id);
-  await write(context.db, asked, now, { none: now.all || asked.topicId === null, topicIds: wanted });
+  await writeChoice(context.db, chooserOf(asked), now, {
+    none: now.all || asked.topicId === null,
+    topicIds: wanted,
+  });
   return true;
 }
 
@@ -134,18 +137,34 @@ export async function chooseByPage(
 ): Promise<boolean> {
   const asked = await askedBy(context, token);
   if (asked === null || asked === 'test') return asked === 'test';
-  await write(context.db, asked, await standing(context.db, asked.email), choice);
+  await writeChoice(context.db, chooserOf(asked), await standing(context.db, asked.email), choice);
   return true;
 }
 
-async function write(
+/** Whose choice it is, and how we know of it. */
+interface Chooser {
+  email: string;
+  how: string;
+  /** The copy of a mailing by which they came to it. */
+  dispatchId: number | null;
+}
+
+const chooserOf = ({ email, mailing, id }: Asked): Chooser => ({
+  email,
+  how: `by the link in “${mailing}”`,
+  dispatchId: id,
+});
+
+/** Keeps what an address wants to hear about, and cancels what waits for it and is wanted no more. */
+export async function writeChoice(
   db: Database,
-  asked: Asked,
+  chooser: Chooser,
   now: Awaited<ReturnType<typeof standing>>,
   { none, topicIds }: OptOutChoice,
 ): Promise<void> {
-  const key = addressKey(asked.email);
-  const how = `by the link in “${asked.mailing}”`.slice(0, HOW);
+  const { email, dispatchId } = chooser;
+  const key = addressKey(email);
+  const how = chooser.how.slice(0, HOW);
   const own = { email_key: key, at: new Date(), how };
   const out = now.topics.filter(({ id }) => !topicIds.includes(id)).map(({ id }) => id);
   await transact(db, async (trx) => {
@@ -164,9 +183,9 @@ async function write(
           .ignore();
     }
     const wantsLess = (none && !now.all) || out.some((id) => !now.out.has(id));
-    if (wantsLess)
+    if (wantsLess && dispatchId !== null)
       await trx('dispatch')
-        .where({ id: asked.id })
+        .where({ id: dispatchId })
         .whereNull('opted_out_at')
         .update({ opted_out_at: new Date() });
     if (await cancelOptedOut(trx)) await noteChange(trx, 'mailings');
@@ -178,7 +197,7 @@ async function write(
         subject: 'person',
         id,
         before: { none: now.all, out: [...now.out] },
-        after: { email: asked.email, none, out: none ? [...now.out] : out, how },
+        after: { email, none, out: none ? [...now.out] : out, how },
       });
     const clients: number[] = await trx('client_person').whereIn('person_id', people).pluck('client_id');
     await noteChange(trx, 'records', 'client', clients);

@@ -25,7 +25,7 @@ export async function progressOf(db: Knex, ids: readonly number[]): Promise<Map<
         mailing_id: 'dispatch.mailing_id',
         state: 'dispatch.state',
         count: db.raw<number>('COUNT(*)'),
-        answered: db.raw<number>('COUNT(answered_message_id)'),
+        answered: db.raw<number>('COUNT(COALESCE(answered_message_id, answered_text_id))'),
         last_at: db.raw<Date | null>("MAX(CASE WHEN state IN ('waiting', 'delayed') THEN next_at END)"),
       })
     : [];

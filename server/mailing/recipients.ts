@@ -1,5 +1,12 @@
 import type { Knex } from 'knex';
-import type { FileChoice, FileRef, MailingDraft, Recipients, RecipientsAsk } from '../../contract/index.ts';
+import type {
+  Channel,
+  FileChoice,
+  FileRef,
+  MailingDraft,
+  Recipients,
+  RecipientsAsk,
+} from '../../contract/index.ts';
 import type { z } from 'zod';
 import { domainOf } from '../../core/address/address.ts';
 import { addressClients, type Addressed, type Addressee } from '../../core/checks/recipients.ts';
@@ -73,8 +80,10 @@ async function readReached(db: Knex, among: Knex.QueryBuilder) {
 }
 
 /** What decides who gets a mailing, from whom and with which facts. */
-type Wanted = Pick<MailingDraft, 'selection' | 'fileChoice' | 'topicId' | 'senderId' | 'eachOf'> &
+type Wanted = Pick<MailingDraft, 'channel' | 'selection' | 'fileChoice' | 'topicId' | 'senderId' | 'eachOf'> &
   Partial<Pick<MailingDraft, 'body' | 'roles' | 'colleagues'>>;
+
+type Subject = Wanted['selection']['subject'];
 
 /** Those who live together have the same lines on their envelopes. */
 function householdOf(postal: string): string | null {
@@ -88,7 +97,7 @@ function householdOf(postal: string): string | null {
 }
 
 /** What a selection picks. */
-interface Picked {
+export interface Picked {
   taken: Selected;
   /** The clients whom that reaches. */
   clients: () => Knex.QueryBuilder;
@@ -109,7 +118,7 @@ function usualTies(db: Knex, among: Knex.QueryBuilder): Knex.QueryBuilder {
     .select('client_person.client_id', 'client_person.person_id', 'client_person.position');
 }
 
-async function pickedBy(
+export async function pickedBy(
   db: Knex,
   { selection, roles = [] }: Pick<Wanted, 'selection' | 'roles'>,
   ownerId: number,
@@ -150,6 +159,57 @@ async function pickedBy(
   };
 }
 
+type Reached = Awaited<ReturnType<typeof readReached>>[number];
+type Sender = Awaited<ReturnType<typeof listSenders>>[number];
+
+/** What is read at once of those whom a selection reaches. */
+async function gather(
+  db: Knex,
+  { subject, topicId, channel }: { subject: Subject; topicId: number | null; channel: Channel },
+  picked: Picked,
+) {
+  const among = () => picked.clients().select('client.id' as '*');
+  const newestFirst = (files: Knex.QueryBuilder) =>
+    files.orderBy('file.opened', 'desc').orderBy('file.id', 'desc');
+  const ofNoClient = () =>
+    picked.taken
+      .query()
+      .whereRaw('(SELECT 1 FROM client_person WHERE client_person.person_id = person.id LIMIT 1) IS NULL');
+  const [clients, people, senders, files, pickedFiles, ofNobody] = await Promise.all([
+    readReached(db, picked.clients()),
+    (channel === 'text' ? readTelephones : readAddressees)(db, picked.ties(), topicId),
+    listSenders(db),
+    readFiles(db, (open) => newestFirst(open.whereIn('file.client_id', among()).whereNull('file.closed'))),
+    subject === 'file'
+      ? readFiles(db, (own) => newestFirst(own.whereIn('file.id', picked.taken.query().select('file.id'))))
+      : [],
+    subject === 'person' ? countOf(ofNoClient()) : 0,
+  ]);
+  return {
+    ...{ clients, people, senders, ofNobody },
+    filesOf: groupBy(files, (file) => file.client_id),
+    pickedOf: groupBy(pickedFiles, (file) => file.client_id),
+  };
+}
+
+/** From whom a client hears: the one mailbox that writes to all, else their adviser's; null where there is nobody. */
+function senderOf(
+  client: Reached,
+  senderId: number | null,
+  one: Sender | null,
+): Pick<Sender, 'id' | 'name' | 'address'> | null {
+  if (senderId !== null) return one;
+  // Whom a text message comes from, the gateway says: it needs no mailbox of the adviser's.
+  if (client.mailbox_id === null) return one;
+  return { id: client.mailbox_id, name: client.adviser_name ?? '', address: client.adviser_email ?? '' };
+}
+
+/** What of a selection's subject leads to an addressee. */
+function picksOf(subject: Subject, { clientId, personId }: Addressed, files: readonly FileRow[]): number[] {
+  if (subject === 'client') return [clientId];
+  return subject === 'person' ? [personId] : files.map(({ id }) => id);
+}
+
 /**
  * Works out whom a mailing reaches, as whom, and on which file it is logged; and who is left out, and why.
  * @param ownerId whom `me` means in its selection
@@ -157,101 +217,47 @@ async function pickedBy(
  */
 export async function findRecipients(
   db: Knex,
-  { selection, fileChoice, topicId, senderId, eachOf: said, body, roles, colleagues = null }: Wanted,
+  wanted: Wanted,
   ownerId: number,
 ): Promise<{ recipients: Recipient[]; leftOut: LeftOutRow[]; ofNobody: number }> {
+  const { selection, fileChoice, senderId, body, colleagues = null } = wanted;
   if (colleagues !== null) {
     const found = await findColleagues(db, colleagues, senderId, ownerId);
     return { recipients: found.map(asRecipient), leftOut: [], ofNobody: 0 };
   }
   await refuseBroken(db, ownerId, selection);
-  const {
-    taken,
-    clients: reached,
-    ties,
-  } = await pickedBy(db, { selection, ...(roles ? { roles } : {}) }, ownerId);
   const { subject } = selection;
-  const among = () => reached().select('client.id' as '*');
-  const [clients, people, senders, files, picked, ofNobody] = await Promise.all([
-    readReached(db, reached()),
-    readAddressees(db, ties(), topicId),
-    listSenders(db),
-    readFiles(db, (open) =>
-      open
-        .whereIn('file.client_id', among())
-        .whereNull('file.closed')
-        .orderBy('file.opened', 'desc')
-        .orderBy('file.id', 'desc'),
-    ),
-    subject === 'file'
-      ? readFiles(db, (own) =>
-          own
-            .whereIn('file.id', taken.query().select('file.id'))
-            .orderBy('file.opened', 'desc')
-            .orderBy('file.id', 'desc'),
-        )
-      : [],
-    subject === 'person'
-      ? countOf(
-          taken
-            .query()
-            .whereRaw(
-              '(SELECT 1 FROM client_person WHERE client_person.person_id = person.id LIMIT 1) IS NULL',
-            ),
-        )
-      : 0,
-  ]);
-  // People who were picked get a copy each.
-  const eachOf = subject === 'person' ? 'person' : said;
-  // What a client is greeted by may name others: who was picked, or has a role on a file, is greeted by their own name.
-  const byName = subject === 'person' || (subject === 'file' && Boolean(roles?.length));
-  const pickedOf = groupBy(picked, (file) => file.client_id);
-  const filesOf = groupBy(files, (file) => file.client_id);
-  const byId = new Map(clients.map((client) => [client.id, client]));
-  const one = senderId === null ? null : (senders.find(({ id }) => id === senderId) ?? null);
-  /** From whom a client hears; null where there is nobody. */
-  const senderOf = (client: (typeof clients)[number]) =>
-    senderId !== null
-      ? one
-      : client.mailbox_id === null
-        ? null
-        : { id: client.mailbox_id, name: client.adviser_name ?? '', address: client.adviser_email ?? '' };
-  const { addressed, leftOut } = addressClients(
-    clients.map((client) => ({
-      id: client.id,
-      name: client.name,
-      couple: !byName && client.kind === 'couple',
-      greeting: byName ? null : client.greeting,
-      addressees: people.get(client.id) ?? [],
-      household: householdOf(client.postal),
-      hasSender: senderOf(client) !== null,
-      way: client.way ?? 'email',
-    })),
-    eachOf,
+  const gathered = await gather(
+    db,
+    { subject, topicId: wanted.topicId, channel: wanted.channel },
+    await pickedBy(db, wanted, ownerId),
   );
+  const { clients, people, senders, filesOf, pickedOf, ofNobody } = gathered;
+  const one =
+    senders.find(({ id }) => id === senderId) ?? (wanted.channel === 'text' ? senders[0] : null) ?? null;
+  const { addressed, leftOut } = addressReached(clients, people, wanted, one);
+  const byId = new Map(clients.map((client) => [client.id, client]));
   const found = addressed.flatMap((addressee) => {
     const client = byId.get(addressee.clientId);
     const own = pickedOf.get(addressee.clientId) ?? [];
     const file = chooseFile(filesOf.get(addressee.clientId) ?? [], fileChoice, own);
-    const sender = client && senderOf(client);
-    const picks =
-      subject === 'client'
-        ? [addressee.clientId]
-        : subject === 'person'
-          ? [addressee.personId]
-          : own.map(({ id }) => id);
-    return client && file && sender
-      ? [{ addressee, client, file, sender, picks, subjectOf: own[0] ?? file }]
-      : [];
+    const sender = client && senderOf(client, senderId, one);
+    if (!client || !file || !sender) return [];
+    return [
+      { addressee, client, file, sender, picks: picksOf(subject, addressee, own), about: own[0] ?? file },
+    ];
   });
-  const about = found.map(({ addressee, client, subjectOf }): FactsAbout => ({
-    clientId: client.id,
-    fileId: subjectOf.id,
-    adviserId: client.adviser_id,
-    person: people.get(client.id)?.find((each) => each.personId === addressee.personId) ?? null,
-    greeting: addressee.greeting,
-  }));
-  const known = await gatherFacts(db, about, body ? rowsWanted(body) : []);
+  const known = await gatherFacts(
+    db,
+    found.map(({ addressee, client, about }): FactsAbout => ({
+      clientId: client.id,
+      fileId: about.id,
+      adviserId: client.adviser_id,
+      person: people.get(client.id)?.find((each) => each.personId === addressee.personId) ?? null,
+      greeting: addressee.greeting,
+    })),
+    body ? rowsWanted(body) : [],
+  );
   return {
     ofNobody,
     recipients: found.map(({ addressee, client, file, sender, picks }, index) => ({
@@ -268,6 +274,32 @@ export async function findRecipients(
     })),
     leftOut: leftOut.map((row) => ({ ...row, client: byId.get(row.clientId)?.name ?? '' })),
   };
+}
+
+/** One copy each for clients, households or people of those who are reached, as each is greeted. */
+function addressReached(
+  clients: readonly Reached[],
+  people: ReadonlyMap<number, Addressee[]>,
+  { selection, roles, eachOf, senderId }: Wanted,
+  one: Sender | null,
+) {
+  const ofPeople = selection.subject === 'person';
+  // What a client is greeted by may name others: who was picked, or has a role on a file, is greeted by their own name.
+  const byName = ofPeople || (selection.subject === 'file' && Boolean(roles?.length));
+  return addressClients(
+    clients.map((client) => ({
+      id: client.id,
+      name: client.name,
+      couple: !byName && client.kind === 'couple',
+      greeting: byName ? null : client.greeting,
+      addressees: people.get(client.id) ?? [],
+      household: householdOf(client.postal),
+      hasSender: senderOf(client, senderId, one) !== null,
+      way: client.way ?? 'email',
+    })),
+    // People who were picked get a copy each.
+    ofPeople ? 'person' : eachOf,
+  );
 }
 
 function asRecipient(colleague: ColleagueRecipient): Recipient {
@@ -347,6 +379,66 @@ async function readAddressees(
             : [],
         ),
       })),
+    ]),
+  );
+}
+
+/** The same by telephone: numbers whose owner has agreed to text messages and wants them still. */
+async function readTelephones(
+  db: Knex,
+  ties: Knex.QueryBuilder,
+  topicId: number | null,
+): Promise<Map<number, Addressee[]>> {
+  const rows = await select(
+    db
+      .from<object>(ties.as('tie') as unknown as string)
+      .join('person', 'person.id', 'tie.person_id')
+      .leftJoin('phone', 'phone.person_id', 'person.id')
+      .leftJoin('text_number', 'text_number.number_key', 'phone.number_key')
+      .orderBy('tie.position')
+      .orderBy('person.id')
+      .orderBy(['phone.position', 'phone.id']),
+    {
+      client_id: db.raw<number>('tie.client_id'),
+      person_id: 'person.id',
+      first_name: 'person.first_name',
+      last_name: 'person.last_name',
+      number: 'phone.number?',
+      key: 'phone.number_key?',
+      agreed: 'text_number.agreed_at?',
+      stopped: 'text_number.stopped_at?',
+      // Whoever wants to hear nothing of a topic wants it by no way.
+      out: db.raw<number>(
+        `EXISTS (SELECT 1 FROM address
+          LEFT JOIN opt_out ON opt_out.email_key = address.email_key
+          LEFT JOIN topic_opt_out ON topic_opt_out.email_key = address.email_key AND topic_opt_out.topic_id = ?
+          WHERE address.person_id = person.id AND COALESCE(opt_out.email_key, topic_opt_out.email_key) IS NOT NULL)`,
+        [topicId ?? 0],
+      ),
+    },
+  );
+  return new Map(
+    [...groupBy(rows, (row) => row.client_id)].map(([clientId, own]) => [
+      clientId,
+      [...groupBy(own, (row) => row.person_id)].map(([personId, lines]): Addressee => {
+        const [first] = lines;
+        const able = lines.filter(({ agreed, stopped }) => agreed !== null && stopped === null);
+        const number = first?.number ?? '';
+        const why = !number
+          ? ('no telephone number' as const)
+          : lines.some(({ stopped }) => stopped !== null)
+            ? ('wants no text messages' as const)
+            : ('has not agreed to text messages' as const);
+        return {
+          personId,
+          firstName: first?.first_name ?? '',
+          lastName: first?.last_name ?? '',
+          addresses: able.flatMap(({ key, out }) =>
+            key === null ? [] : [{ email: key, key, optedOut: Boolean(out), returned: null }],
+          ),
+          unreached: able.length ? undefined : { why, detail: number },
+        };
+      }),
     ]),
   );
 }

@@ -13,6 +13,7 @@ import { draftOf, readRecord } from './mailings.ts';
 import { followersOf, seriesOf } from './series.ts';
 import { refuseBroken } from '../selection/catalogue.ts';
 import { checkMailing } from './checking.ts';
+import { fixOwn } from './ownEnclosures.ts';
 import { findRecipients } from './recipients.ts';
 import { fromJson } from '../foundation/json.ts';
 
@@ -66,6 +67,7 @@ export async function releaseMailing(
       copyFor(id, draft, recipient, new Date(times[index] ?? Date.now())),
     );
     await insertAll(trx, 'dispatch', rows);
+    await fixOwn(trx, id);
     // Why somebody got nothing is asked later.
     const removed = draft.colleagues ? [] : await clientsOf(trx, draft.selection);
     const byHand = removed.map((clientId) => ({

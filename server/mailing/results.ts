@@ -26,8 +26,9 @@ const FARED: Record<Fared, string> = {
   sent: "dispatch.state = 'sent'",
   returned: "dispatch.state = 'returned'",
   uncertain: "dispatch.state = 'uncertain'",
-  answered: 'dispatch.answered_message_id IS NOT NULL',
-  silent: "dispatch.state = 'sent' AND dispatch.answered_message_id IS NULL",
+  answered: 'COALESCE(dispatch.answered_message_id, dispatch.answered_text_id) IS NOT NULL',
+  silent:
+    "dispatch.state = 'sent' AND dispatch.answered_message_id IS NULL AND dispatch.answered_text_id IS NULL",
   opened: 'dispatch.opened_at IS NOT NULL',
   unopened: "dispatch.state = 'sent' AND dispatch.opened_at IS NULL",
   followed: 'dispatch.followed_at IS NOT NULL',
@@ -60,6 +61,7 @@ const COPY = {
   next_at: 'dispatch.next_at',
   answer: 'dispatch.answer',
   answered_message_id: 'dispatch.answered_message_id',
+  answered_text_id: 'dispatch.answered_text_id',
   opened_at: 'dispatch.opened_at',
   followed_at: 'dispatch.followed_at',
   opted_out_at: 'dispatch.opted_out_at',
@@ -87,7 +89,7 @@ export async function listDispatch(
       state: row.state,
       at: (row.sent_at ?? (row.state === 'cancelled' ? null : row.next_at))?.toISOString() ?? null,
       answer: row.answer,
-      answered: row.answered_message_id !== null,
+      answered: row.answered_message_id !== null || row.answered_text_id !== null,
       openedAt: row.opened_at?.toISOString() ?? null,
       followed: row.followed_at !== null,
       optedOut: row.opted_out_at !== null,
@@ -112,7 +114,8 @@ export async function readResults(db: Knex, id: number): Promise<MailingResults>
     counts: Object.fromEntries(
       Fared.options.map((fared) => [fared, Number(counted[fared])]),
     ) as MailingResults['counts'],
-    counted: record.counted === 1 && firm.counting && webBase(firm) !== '',
+    // Nobody is told that a text message was opened.
+    counted: record.counted === 1 && record.channel === 'email' && firm.counting && webBase(firm) !== '',
     links,
     overTime,
   };
@@ -284,7 +287,7 @@ export async function resultsAsCsv(
           time(row.sent_at),
           time(row.opened_at),
           time(row.followed_at),
-          row.answered_message_id === null ? '' : 'yes',
+          row.answered_message_id === null && row.answered_text_id === null ? '' : 'yes',
           time(row.opted_out_at),
           row.answer ?? '',
         ]),

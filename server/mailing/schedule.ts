@@ -7,17 +7,18 @@ import { countOf, select } from '../foundation/rows.ts';
 /** Lines shown; a firm that has more on its way has the mailings themselves. */
 const MOST = 500;
 
-/** All that will leave, by day of the firm's zone: mailings, paused ones too, and letters kept for later. */
+/** All that will leave, by day of the firm's zone: mailings, paused ones too, paperwork, and letters kept for later. */
 export async function readSchedule(db: Knex): Promise<Schedule> {
   const { zone } = await readFirm(db);
   const rows = await select(
     db('dispatch')
       .leftJoin('mailing', 'mailing.id', 'dispatch.mailing_id')
       .whereIn('dispatch.state', ['waiting', 'delayed'])
-      .groupBy('dispatch.mailing_id')
+      .groupBy('dispatch.mailing_id', 'dispatch.kind')
       .groupByRaw("DATE_FORMAT(dispatch.next_at, '%Y-%m-%d %H:00')"),
     {
       mailing_id: 'dispatch.mailing_id',
+      kind: 'dispatch.kind',
       name: db.raw<string | null>('MAX(mailing.name)'),
       state: db.raw<string | null>('MAX(mailing.state)'),
       count: db.raw<number>('COUNT(*)'),
@@ -28,7 +29,7 @@ export async function readSchedule(db: Knex): Promise<Schedule> {
   const lines = new Map<string, ScheduleLine>();
   for (const row of rows) {
     const day = DateTime.fromJSDate(row.first, { zone }).toISODate() ?? '';
-    const key = `${day} ${row.mailing_id ?? 0}`;
+    const key = `${day} ${row.kind} ${row.mailing_id ?? 0}`;
     const [first, last] = [row.first.toISOString(), row.last.toISOString()];
     const line = lines.get(key);
     if (line) {
@@ -39,7 +40,7 @@ export async function readSchedule(db: Knex): Promise<Schedule> {
       lines.set(key, {
         day,
         mailingId: row.mailing_id,
-        name: row.name ?? 'Letters kept for later',
+        name: row.name ?? (row.kind === 'letter' ? 'Letters kept for later' : 'Paperwork by email'),
         state: row.mailing_id === null ? 'letter' : row.state === 'paused' ? 'paused' : 'going',
         count: Number(row.count),
         first,

@@ -18,6 +18,7 @@ import {
   sharedColumns,
   type MailingRecord,
 } from './mailings.ts';
+import { fixOwn } from './ownEnclosures.ts';
 import { ownCopiesOf, wordsFor } from './ownCopies.ts';
 import { findRecipients, type Recipient } from './recipients.ts';
 import { relay } from './timing.ts';
@@ -127,6 +128,7 @@ export async function addToSeries(db: Knex, staff: StaffMember, id: number): Pro
       throw new Refusal(409, 'Only to a draft can another message be added: take the mailing back first.');
     if (head.colleagues !== null)
       throw new Refusal(409, 'A series goes to clients: choose them first, or write a mailing of its own.');
+    if (head.channel === 'text') throw new Refusal(409, 'Text messages go alone: a series goes by email.');
     const steps = await seriesOf(trx, head);
     if (steps.length >= MOST_MESSAGES)
       throw new Refusal(409, `A series has ${MOST_MESSAGES} messages at most.`);
@@ -277,7 +279,8 @@ async function leave(
   );
 }
 
-function hasGap({ subject, body, plain }: ReturnType<typeof wordsFor>, { known }: Recipient): boolean {
+/** Whether a fact that its text asks for is missing for one of its recipients. */
+export function hasGap({ subject, body, plain }: ReturnType<typeof wordsFor>, { known }: Recipient): boolean {
   return renderMessage(subject, body, known, { plain }).missing.length > 0;
 }
 
@@ -347,6 +350,7 @@ async function moveOn(
     going.map((recipient) => copyFor(id, draft, recipient, new Date())),
     { ignore: true },
   );
+  await fixOwn(trx, id);
   if (going.length) await relay(context, trx, id, fromJson('mailing.timing', record.timing));
   await trx('mailing').where({ id }).update({ advanced_at: new Date() });
   return due.length;

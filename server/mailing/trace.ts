@@ -26,7 +26,7 @@ export async function traceOf(
       db,
       {
         selection: { ...selectionOf(), only: [clientId] },
-        ...{ fileChoice: 'general', topicId: null, senderId: null, eachOf: 'person' },
+        ...{ channel: 'email', fileChoice: 'general', topicId: null, senderId: null, eachOf: 'person' },
       },
       staffId,
     ),

@@ -8,7 +8,7 @@ import { select } from '../foundation/rows.ts';
 
 /** Where a list's names are borne. */
 interface Borne {
-  table: 'file' | 'client' | 'client_interest' | 'client_tag' | 'topic_opt_out';
+  table: 'file' | 'client' | 'client_interest' | 'client_tag' | 'topic_opt_out' | 'document';
   column: string;
   /** By the name itself, which follows when it changes; else by the number. */
   byName?: true;
@@ -25,6 +25,7 @@ const BORNE: Record<ListName, Borne> = {
   service: { table: 'client', column: 'service', byName: true },
   interest: { table: 'client_interest', column: 'interest_id', several: true },
   tag: { table: 'client_tag', column: 'tag_id', several: true },
+  document_kind: { table: 'document', column: 'kind_id' },
   topic: {
     table: 'topic_opt_out',
     column: 'topic_id',

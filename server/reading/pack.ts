@@ -13,6 +13,8 @@ export interface KeptReading {
   shortened: boolean;
   /** SHA-256 of everything below the headers, hexadecimal: copies of one message mostly have the same. */
   bodyKey: string;
+  /** SHA-256 of the content of each enclosure, hexadecimal; missing in what older versions kept. */
+  hashes?: readonly string[];
 }
 
 /** In the place of an enclosure's bytes. */

@@ -34,6 +34,8 @@ interface Job {
   bytes: number;
   /** A person waits for it. */
   urgent: boolean;
+  /** It may take so much longer than others, in milliseconds. */
+  time: number;
   /** Its second try, in a thread that does nothing else. */
   alone: boolean;
   resolve(value: unknown): void;
@@ -63,16 +65,27 @@ export class ReadingPool {
   /** @param time a task may take, in milliseconds, and how much longer for each byte */
   constructor(private readonly time = { each: TIME, perByte: TIME_PER_BYTE }) {}
 
-  /** @throws CouldNotBeRead */
+  /**
+   * @param time it may take so much longer than others, in milliseconds
+   * @throws CouldNotBeRead
+   */
   run<T extends keyof Tasks>(
     task: T,
     args: Parameters<Tasks[T]>,
-    { urgent = true } = {},
+    { urgent = true, time = 0 } = {},
   ): Promise<Awaited<ReturnType<Tasks[T]>>> {
     const bytes = args.reduce((sum: number, arg) => sum + (arg instanceof Uint8Array ? arg.length : 0), 0);
     return new Promise((resolve, reject) => {
       const asked = { id: ++this.asked, task, args };
-      this.line({ asked, bytes, urgent, alone: false, resolve: resolve as (value: unknown) => void, reject });
+      this.line({
+        asked,
+        bytes,
+        urgent,
+        time,
+        alone: false,
+        resolve: resolve as (value: unknown) => void,
+        reject,
+      });
       this.hand();
     });
   }
@@ -153,7 +166,7 @@ export class ReadingPool {
     thread.slow = false;
     const job = thread.jobs[0];
     if (!job) return;
-    const time = this.time.each + job.bytes * this.time.perByte;
+    const time = this.time.each + job.time + job.bytes * this.time.perByte;
     // This process may have been busy itself: what has been answered meanwhile is heard first.
     const after = (wait: number, then: () => void) =>
       setTimeout(() => setImmediate(() => setImmediate(() => thread.jobs[0] === job && then())), wait);

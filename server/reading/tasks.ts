@@ -12,7 +12,14 @@ import { NOTHING_WRITTEN, writtenPart, type Written } from '../../core/message/w
 import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
 import { buildMessage, type MessageParts } from './build.ts';
 import { NO_BYTES, packReading, type KeptReading } from './pack.ts';
+import { BadTemplate } from '../../core/docx/instruction.ts';
+import type { Matching, TemplateFields } from '../../core/docx/template.ts';
+import type { Known } from '../../core/facts/catalogue.ts';
+import type { Printed } from '../../core/paperwork/print.ts';
+import { labelPages, type LabelSheet } from '../../core/paperwork/labels.ts';
+import type { PackCover, PackPart } from '../../core/paperwork/pack.ts';
 import { refuseZipBomb } from './zip.ts';
+import type { SheetTable } from './sheet.ts';
 
 /** A source packed for keeping, with what was read of it. */
 export interface PackedReading {
@@ -46,6 +53,28 @@ export interface Tasks {
   sameMessage(one: Uint8Array, two: Uint8Array): Promise<boolean>;
   /** The table in a file that a colleague chose, or why there is none. */
   table(bytes: Uint8Array): { table: Table; problem: null } | { table: null; problem: string };
+  /** A letter on its paper as a PDF, how many pages it has, and whether it has letters that its fonts cannot draw. */
+  letter(printed: Printed): Promise<{ pdf: Uint8Array; pages: number; boxes: boolean }>;
+  /** How many pages a PDF has. */
+  pages(pdf: Uint8Array): Promise<number>;
+  /** Addresses on sheets of labels, as a PDF. */
+  labels(addresses: readonly (readonly string[])[], sheet: LabelSheet, start: number): Promise<Uint8Array>;
+  /** What goes by post as one PDF, in the order given. */
+  pack(
+    parts: readonly PackPart[],
+    others: readonly Uint8Array[],
+    cover: PackCover,
+    duplex: boolean,
+  ): Promise<{ pdf: Uint8Array; pages: number }>;
+  /** The fields a word-processor template wants, or why it cannot be taken. */
+  sheet(title: string, said: readonly string[], tables: readonly SheetTable[]): Promise<Uint8Array>;
+  docxFields(bytes: Uint8Array): Promise<TemplateFields | { refused: string }>;
+  /** A template filled in for each of some, or why it cannot be. */
+  mergeDocx(
+    bytes: Uint8Array,
+    each: readonly Known[],
+    matching: Matching,
+  ): Promise<{ docx: Uint8Array; missing: string[] }[] | { refused: string }>;
   /** The words of a word-processor file (.docx, ECMA-376). */
   wordText(bytes: Uint8Array): Promise<string>;
   /** A text in its parts, told by names its writer may sign with. */
@@ -92,7 +121,18 @@ export function keptOf(raw: Uint8Array, read: ReadMessage): KeptReading {
     bodyKey: createHash('sha256')
       .update(raw.subarray(endOfHead(raw)))
       .digest('hex'),
+    hashes: read.enclosures.map(({ content }) => createHash('sha256').update(content).digest('hex')),
   };
+}
+
+/** What cannot be taken is told in words, across threads. */
+async function refusing<T>(work: () => Promise<T>): Promise<T | { refused: string }> {
+  try {
+    return await work();
+  } catch (error) {
+    if (!(error instanceof BadTemplate)) throw error;
+    return { refused: error.message };
+  }
 }
 
 export const tasks: Tasks = {
@@ -147,6 +187,31 @@ export const tasks: Tasks = {
     await refuseZipBomb(bytes);
     const { default: mammoth } = await import('mammoth');
     return (await mammoth.extractRawText({ buffer: Buffer.from(bytes) })).value;
+  },
+  docxFields: (bytes) => refusing(async () => (await import('./docx.ts')).fieldsOfDocx(bytes)),
+  mergeDocx: (bytes, each, matching) =>
+    refusing(async () => (await import('./docx.ts')).mergeDocx(bytes, each, matching)),
+  async letter(printed) {
+    const { drawable, letterPdf, pagesIn } = await import('./pdf.ts');
+    const { undrawn } = await import('../../core/paperwork/print.ts');
+    const pdf = await letterPdf(printed);
+    return { pdf, pages: pagesIn(pdf), boxes: undrawn(printed, drawable()) };
+  },
+  async pages(pdf) {
+    const { PDFDocument } = await import('pdf-lib');
+    return (await PDFDocument.load(pdf, { updateMetadata: false })).getPageCount();
+  },
+  async labels(addresses, sheet, start) {
+    const { drawable, pagesPdf } = await import('./pdf.ts');
+    return pagesPdf(labelPages(addresses, sheet, start, drawable()));
+  },
+  async pack(parts, others, cover, duplex) {
+    const { packPdf } = await import('./printPack.ts');
+    return packPdf(parts, others, cover, duplex);
+  },
+  async sheet(title, said, tables) {
+    const { sheetPdf } = await import('./sheet.ts');
+    return sheetPdf(title, said, tables);
   },
   async part(text, names, address) {
     return writtenPart(text, names, address);

@@ -1,5 +1,13 @@
 import type { z } from 'zod';
-import type { ClientKind, ClientMade, ClientStatus, Doubles, NewClient } from '../../contract/index.ts';
+import {
+  DELIVERY_USUAL,
+  DeliveryKind,
+  type ClientKind,
+  type ClientMade,
+  type ClientStatus,
+  type Doubles,
+  type NewClient,
+} from '../../contract/index.ts';
 import { nameKey } from '../../core/address/address.ts';
 import { noteAudit, type Doer } from '../foundation/audit.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
@@ -8,7 +16,8 @@ import type { AppContext } from '../foundation/context.ts';
 import { filesByIds } from './files.ts';
 import { insertFile, insertPerson } from './people.ts';
 import { notFound } from '../foundation/refusal.ts';
-import { countOf, likePattern } from '../foundation/rows.ts';
+import { readFirm } from '../foundation/firm.ts';
+import { countOf, insertAll, likePattern } from '../foundation/rows.ts';
 import { filingRegister } from './filingRegister.ts';
 
 const MOST_DOUBLES = 6;
@@ -92,6 +101,15 @@ export async function insertClient(
     since: new Date().getUTCFullYear(),
     adviser_id: await adviserFor(trx, by.staffId),
   });
+  const { ways } = await readFirm(trx);
+  // What is said of nobody goes by email.
+  await insertAll(
+    trx,
+    'delivery',
+    DeliveryKind.options
+      .filter((each) => ways[each] !== DELIVERY_USUAL[each])
+      .map((each) => ({ client_id: id, kind: each, way: ways[each] })),
+  );
   await noteAudit(trx, { ...by, action: 'client made', subject: 'client', id, after: wanted });
   return id;
 }

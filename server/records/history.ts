@@ -34,6 +34,8 @@ export async function recordHistory(
     select(
       lines()
         .leftJoin('staff', 'staff.id', 'audit.staff_id')
+        .leftJoin('order_course', 'order_course.id', 'audit.course_id')
+        .leftJoin('standing_order', 'standing_order.id', 'order_course.order_id')
         .orderBy('audit.id', 'desc')
         .offset(offset)
         .limit(limit),
@@ -44,6 +46,7 @@ export async function recordHistory(
         action: 'audit.action',
         before: 'audit.before_value',
         after: 'audit.after_value',
+        ...{ order_id: 'standing_order.id?', order: 'standing_order.name?', why: 'order_course.why?' },
       },
     ),
   ]);
@@ -51,13 +54,14 @@ export async function recordHistory(
   const names = await readNames(db, subject, parsed);
   return {
     total,
-    steps: parsed.map(({ id: step, at, by, action, before, after }) => ({
+    steps: parsed.map(({ id: step, at, by, action, before, after, ...row }) => ({
       id: step,
       at: at.toISOString(),
       by,
       action,
       fields: changedFields(before, after, names),
       undoable: isChange(action),
+      order: row.order_id === null ? null : { id: row.order_id, name: row.order ?? '', why: row.why ?? '' },
     })),
   };
 }
@@ -120,8 +124,8 @@ async function readNames(
       if (name === 'people' && Array.isArray(value))
         for (const each of value as { personId: number }[]) people.add(each.personId);
       if (name === 'delivery' && Array.isArray(value))
-        for (const each of value as { personId: number | null }[])
-          if (each.personId) people.add(each.personId);
+        for (const { personId, alsoId } of value as { personId: number | null; alsoId?: number | null }[])
+          for (const each of [personId, alsoId]) if (each) people.add(each);
       const kind = fields.get(name)?.kind;
       if (typeof value === 'number' && kind === 'person') people.add(value);
       if (typeof value === 'number' && kind === 'client') clients.add(value);

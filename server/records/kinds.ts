@@ -63,7 +63,7 @@ async function readClient(db: Knex, id: number): Promise<ClientFields | null> {
       .orderBy('interest.name')
       .pluck('interest.name'),
     readPhones(db, { client_id: id }),
-    db('delivery').where({ client_id: id }).select('kind', 'way', 'person_id'),
+    db('delivery').where({ client_id: id }).select('kind', 'way', 'person_id', 'also_id'),
     db('client_person').where({ client_id: id }).orderBy(['position', 'person_id']),
   ]);
   const { name, kind, status, since, service, place, country, greeting, note } = row;
@@ -76,7 +76,12 @@ async function readClient(db: Knex, id: number): Promise<ClientFields | null> {
     phones,
     delivery: (Object.keys(DELIVERY_USUAL) as DeliveryKind[]).map((each) => {
       const said = delivery.find((line) => line.kind === each);
-      return { kind: each, way: said?.way ?? DELIVERY_USUAL[each], personId: said?.person_id ?? null };
+      return {
+        kind: each,
+        way: said?.way ?? DELIVERY_USUAL[each],
+        personId: said?.person_id ?? null,
+        alsoId: said?.also_id ?? null,
+      };
     }),
     counted: Boolean(row.counted),
     people: people.map(({ person_id, role, writes }) => ({
@@ -164,7 +169,10 @@ async function writeDelivery(
   await insertAll(
     trx,
     'delivery',
-    delivery.map(({ kind, way, personId }) => ({ client_id: clientId, kind, way, person_id: personId })),
+    delivery.map(({ kind, way, personId, alsoId }) => ({
+      ...{ client_id: clientId, kind, way },
+      ...{ person_id: personId, also_id: alsoId ?? null },
+    })),
   ).catch(refuseUnknown('delivery'));
 }
 

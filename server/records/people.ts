@@ -98,7 +98,7 @@ export async function insertFile(
     action: 'file opened',
     subject: 'file',
     id,
-    after: { number, title: wanted.title },
+    after: { number, title: wanted.title, ...(wanted.general ? { general: true } : {}) },
   });
   return { id, number };
 }
@@ -228,20 +228,24 @@ export async function registerChoices(db: Knex): Promise<RegisterChoices> {
   return { services, interests, tags, stages, topics, advisers, roles, fields, country: firm.country };
 }
 
+/** What keeps a file in the register. */
+const ON_FILES = [
+  ...(['filing', 'timeline', 'fee_note', 'dispatch', 'document', 'text_message'] as const),
+  ...(['collection_item', 'collection_wanted', 'collection_upload', 'collection_entry'] as const),
+];
+
 /** Takes a file out of the register that was opened by mistake. @throws Refusal when something hangs on it */
 export async function removeFile(db: Database, staffId: number, id: number): Promise<void> {
   await transact(db, async (trx) => {
     const file = await trx('file').where({ id }).forUpdate().first();
     if (!file) throw notFound('That file');
-    const hanging =
-      (await countOf(trx('filing').where({ file_id: id }))) +
-      (await countOf(trx('timeline').where({ file_id: id }))) +
-      (await countOf(trx('fee_note').where({ file_id: id }))) +
-      (await countOf(trx('dispatch').where({ file_id: id })));
-    if (file.general || hanging)
+    const hanging = await Promise.all(
+      ON_FILES.map((table) => countOf((trx(table) as Knex.QueryBuilder).where({ file_id: id }))),
+    );
+    if (file.general || hanging.some(Boolean))
       throw new Refusal(
         409,
-        'There is correspondence or a fee note on this file. Close it instead; it is then out of the way.',
+        'There is correspondence, a document or a fee note on this file. Close it instead; it is then out of the way.',
       );
     await trx('file').where({ id }).delete();
     await noteAudit(trx, {

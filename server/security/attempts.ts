@@ -15,6 +15,15 @@ const MEASURES = {
   /** Links for a new password sent to one account, and asked for from one network address. */
   'forget a password': { most: 5, minutes: 60 },
   'forget from': { most: 20, minutes: 60 },
+  /** Links to clients' pages that open nothing, from one network address. */
+  'open a page from': { most: 40, minutes: 15 },
+  /** Codes sent for one page: whoever asks has its link. */
+  'page code for': { most: 6, minutes: 60 },
+  /** Wrong codes for one page, however many were sent and from wherever. */
+  'page code wrong for': { most: 15, minutes: 60 },
+  /** What one page may be given. */
+  'put on a page': { most: 60, minutes: 60 },
+  'line on a page': { most: 20, minutes: 60 },
   /** Mail servers that one person tries to reach. */
   'reach a server': { most: 20, minutes: 10 },
 } as const;

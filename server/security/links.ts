@@ -1,7 +1,7 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /** What a link may be for: one made for one thing opens nothing else. */
-export type LinkPurpose = 'opt out' | 'opened' | `link ${number}` | `trial ${number}`;
+export type LinkPurpose = 'opt out' | 'opened' | `link ${number}` | `trial ${number}` | `page ${number}`;
 
 const MAC_BYTES = 18;
 
@@ -20,6 +20,11 @@ export function readLink(key: Buffer, purpose: LinkPurpose, token: string): numb
   const bytes = Buffer.from(token, 'base64url');
   const id = bytes.readUIntBE(0, 6);
   return timingSafeEqual(bytes.subarray(6), mac(key, purpose, id)) ? id : null;
+}
+
+/** The number a token says it is of, unproven: good for looking up what {@link readLink} then proves it by. */
+export function claimedNumber(token: string): number | null {
+  return /^[\w-]{32}$/.test(token) ? Buffer.from(token, 'base64url').readUIntBE(0, 6) : null;
 }
 
 function numberBytes(id: number): Buffer {

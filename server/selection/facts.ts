@@ -396,7 +396,10 @@ export const FACTS: { [K in SelectableKey]: FactSql } = {
     (at) => `(SELECT g.topic_id FROM mailing g WHERE g.id = ${at}.mailing_id)`,
   ),
   'mailing.sent': column('mailing.sent', 'sent_at'),
-  'mailing.answered': worked('mailing.answered', (at) => `(${at}.answered_message_id IS NOT NULL)`),
+  'mailing.answered': worked(
+    'mailing.answered',
+    (at) => `(COALESCE(${at}.answered_message_id, ${at}.answered_text_id) IS NOT NULL)`,
+  ),
   'mailing.opened': worked('mailing.opened', (at) => `(${at}.opened_at IS NOT NULL)`),
   'mailing.followed': worked('mailing.followed', (at) => `(${at}.followed_at IS NOT NULL)`),
   'mailing.returned': worked('mailing.returned', (at) => `(${at}.state = 'returned')`),

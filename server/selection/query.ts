@@ -129,6 +129,23 @@ export async function selected(db: Knex, selection: Selection, running: Running)
   };
 }
 
+/** Which of some records a selection takes: they are few, so that each is asked its lines in turn. */
+export async function takenAmong(
+  db: Knex,
+  selection: Selection,
+  running: Running,
+  some: readonly number[],
+): Promise<Set<number>> {
+  if (!some.length) return new Set();
+  const { subject } = selection;
+  const where = taken(selection, running);
+  const found: number[] = await db(subject as 'client')
+    .whereIn(`${subject}.id`, [...some])
+    .whereRaw(where.sql, where.with as Knex.RawBinding[])
+    .pluck(`${subject}.id`);
+  return new Set(found);
+}
+
 /** A line that an index answers, and how many the database reckons it leaves. */
 interface Indexed {
   line: Line;

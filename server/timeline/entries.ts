@@ -149,7 +149,8 @@ export async function addEntry(
   return readEntry(db, id);
 }
 
-async function addWithin(
+/** The same within a transaction. @returns its number */
+export async function addWithin(
   trx: Transaction,
   staffId: number,
   fields: EntryFields,

@@ -1,8 +1,12 @@
 import type { Knex } from 'knex';
 import type { RailCounts, StaffMember } from '../../contract/index.ts';
+import { countWaiting } from '../collection/office.ts';
 import { countOf } from '../foundation/rows.ts';
 import { waitingNow } from '../filing/sorting.ts';
 import { GOES_ON } from '../mailing/mailings.ts';
+import { countHeld, countPrepared } from '../orders/prepared.ts';
+import { officeDay, tasksDue } from '../tasks/tasks.ts';
+import { countTexts } from '../textmessage/ledger.ts';
 import { mailboxStates } from '../mailbox/accounts/status.ts';
 import { unreadByBox } from '../mailbox/list/shown.ts';
 
@@ -21,6 +25,13 @@ const FIGURES: { [Name in keyof RailCounts]: (db: Knex, staff: StaffMember) => P
         .where((any) => any.whereIn('state', ['draft', 'ready', 'going', 'paused']).orWhereRaw(GOES_ON)),
     ),
   dispatch: (db) => countOf(db('dispatch').whereIn('state', ['waiting', 'going', 'delayed'])),
+  tasks: async (db, staff) => (await tasksDue(db, staff.id, await officeDay(db), 0)).due,
+  orders: async (db, staff) => (await countPrepared(db, staff.id)) + (await countHeld(db)),
+  texts: (db) => countTexts(db),
+  collection: async (db) => {
+    const { uploads, lines } = await countWaiting(db);
+    return uploads + lines;
+  },
   mailboxes: async (db) => {
     const mailboxes = await mailboxStates(db);
     const inStep = mailboxes.filter(({ state }) => state === 'in step');

@@ -3,6 +3,10 @@ import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import { shownName } from '../../core/address/address.ts';
 import type { StaffMember, Today } from '../../contract/index.ts';
+import { may } from '../../contract/rights.ts';
+import { countWaiting } from '../collection/office.ts';
+import { countTexts } from '../textmessage/ledger.ts';
+import { readYesterday } from '../reckoning/view.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { filesByIds } from '../records/files.ts';
 import { readableBy } from '../correspondence/access.ts';
@@ -10,34 +14,60 @@ import { waitingNow } from '../filing/sorting.ts';
 import { owing, owingCounts } from '../correspondence/owing.ts';
 import { mailboxStatuses } from '../mailbox/accounts/status.ts';
 import { heldAddresses, RETURNED_DAYS, returnedReports } from './returned.ts';
+import { countHeld, countPrepared } from '../orders/prepared.ts';
+import { tasksDue } from '../tasks/tasks.ts';
 import { listMailings } from '../mailing/mailings.ts';
 import { fromJson } from '../foundation/json.ts';
 
 const DAYS = 14;
 const LATEST = 6;
+const TASKS = 5;
 
 /** Everything on the first screen. */
 export async function readToday(db: Knex, staff: StaffMember): Promise<Today> {
   const { zone } = await readFirm(db);
   const midnight = DateTime.now().setZone(zone).startOf('day');
   const from = midnight.minus({ days: DAYS - 1 });
-  const [unsorted, returned, held, unreadable, uncertain, mailboxes, mailings, days, latest, owed, oldest] =
-    await Promise.all([
-      selectFirst(waitingNow(db), {
-        count: db.raw<number>('COUNT(*)'),
-        oldest: db.raw<Date | null>('MIN(at)'),
-      }),
-      countOf(readableBy(db, returnedReports(db), staff.id)),
-      heldAddresses(db),
-      countOf(readableBy(db, db('message').whereNotNull('problem'), staff.id).where('state', 'suggested')),
-      countOf(db('dispatch').where({ state: 'uncertain' })),
-      mailboxStatuses(db, staff),
-      listMailings(db, 0, 5),
-      mailByDay(db, from, zone),
-      latestMessages(db),
-      owingCounts(db),
-      owing(db, { who: 'we', limit: 3 }),
-    ]);
+  const [
+    unsorted,
+    returned,
+    held,
+    unreadable,
+    uncertain,
+    mailboxes,
+    mailings,
+    days,
+    latest,
+    owed,
+    oldest,
+    tasks,
+    prepared,
+    heldOrders,
+    texts,
+    collection,
+    yesterday,
+  ] = await Promise.all([
+    selectFirst(waitingNow(db), {
+      count: db.raw<number>('COUNT(*)'),
+      oldest: db.raw<Date | null>('MIN(at)'),
+    }),
+    countOf(readableBy(db, returnedReports(db), staff.id)),
+    heldAddresses(db),
+    countOf(readableBy(db, db('message').whereNotNull('problem'), staff.id).where('state', 'suggested')),
+    countOf(db('dispatch').where({ state: 'uncertain' })),
+    mailboxStatuses(db, staff),
+    listMailings(db, 0, 5),
+    mailByDay(db, from, zone),
+    latestMessages(db),
+    owingCounts(db),
+    owing(db, { who: 'we', limit: 3 }),
+    tasksDue(db, staff.id, midnight.toISODate() ?? '', TASKS),
+    countPrepared(db, staff.id),
+    countHeld(db),
+    countTexts(db),
+    countWaiting(db),
+    may(staff.role, 'reckon the days') ? readYesterday(db) : null,
+  ]);
   const today = days.at(-1);
   return {
     unsorted: { count: unsorted?.count ?? 0, oldest: unsorted?.oldest?.toISOString() ?? null },
@@ -52,6 +82,7 @@ export async function readToday(db: Knex, staff: StaffMember): Promise<Today> {
     mailings: mailings.filter(({ goesOn, state }) => goesOn || !['finished', 'cancelled'].includes(state)),
     days,
     latest,
+    ...{ tasks, prepared, heldOrders, texts, collection, yesterday },
   };
 }
 

@@ -3,16 +3,16 @@ import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
 import { DateTime } from 'luxon';
 import type { z } from 'zod';
-import type { Addressee, Addressees, DraftBegin } from '../../contract/index.ts';
+import type { Addressee, Addressees, Doc, DraftBegin } from '../../contract/index.ts';
 import { answerTo, type Answered } from '../../core/conversation/answer.ts';
 import { quotedAnswer, subjectFor } from '../../core/merge/letter.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
-import { transact } from '../foundation/database.ts';
+import { transact, type Transaction } from '../foundation/database.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { messageEnclosure, messageReading } from '../filing/message.ts';
 import { writableBoxIds } from '../correspondence/boxes.ts';
 import type { AppContext } from '../foundation/context.ts';
-import { storeEnclosure } from './enclosures.ts';
+import { encloseDocument, storeEnclosure } from './enclosures.ts';
 import { findCorrespondents } from './people.ts';
 import { filingRegister } from '../records/filingRegister.ts';
 import { fromJson, toJson } from '../foundation/json.ts';
@@ -26,33 +26,71 @@ export async function beginDraft(
   staffId: number,
   begin: z.output<typeof DraftBegin>,
 ): Promise<number> {
+  const begun = await begunBy(context, staffId, begin);
+  return transact(context.db, (trx) => insertDraft(trx, staffId, begin, begun));
+}
+
+/** What a message begins with: what is known of whom it is to and of what it is about, before any of it is kept. */
+export async function begunBy(
+  context: AppContext,
+  staffId: number,
+  begin: z.output<typeof DraftBegin>,
+): Promise<Begun> {
   const { db } = context;
   const start = begin.messageId
     ? await aboutMessage(context, staffId, begin.messageId, begin.how === 'new' ? 'reply' : begin.how)
     : await toSomebody(db, begin);
-  const mailboxId = await mailboxFor(db, staffId, begin.messageId);
-  const enclosures: Awaited<ReturnType<typeof messageEnclosure>>[] = [];
+  const parts: Begun['parts'] = [];
   for (const index of start.enclosures)
-    enclosures.push(await messageEnclosure(db, staffId, begin.messageId ?? 0, index));
-  const domain = (await readFirm(db)).domains[0] ?? 'mail.invalid';
-  return transact(db, async (trx) => {
-    const [id = 0] = await trx('draft').insert({
-      staff_id: staffId,
-      mailbox_id: mailboxId,
-      how: start.how,
-      about_id: begin.messageId,
-      message_id: `${randomUUID()}@${domain}`,
-      people: toJson('draft.people', start.people),
-      subject: start.subject.slice(0, 500),
-      body: toJson('draft.body', { type: 'doc', content: [{ type: 'paragraph' }] }),
-      quoted: start.quoted,
-      file_ids: toJson('draft.file_ids', start.fileIds),
-      saved_at: new Date(),
-    });
-    for (const part of enclosures)
-      await storeEnclosure(trx, id, part.filename, part.mimeType, part.content, begin.messageId);
-    return id;
+    parts.push(await messageEnclosure(db, staffId, begin.messageId ?? 0, index));
+  return {
+    ...start,
+    parts,
+    body: { type: 'doc', content: [{ type: 'paragraph' }] },
+    mailboxId: await mailboxFor(db, staffId, begin.messageId),
+    domain: (await readFirm(db)).domains[0] ?? 'mail.invalid',
+  };
+}
+
+/** Keeps a message that was begun. @param courseId of the standing order that prepared it @returns its number */
+export async function insertDraft(
+  trx: Transaction,
+  staffId: number,
+  begin: Pick<z.output<typeof DraftBegin>, 'messageId' | 'documentId'>,
+  begun: Begun,
+  courseId: number | null = null,
+): Promise<number> {
+  const [id = 0] = await trx('draft').insert({
+    staff_id: staffId,
+    mailbox_id: begun.mailboxId,
+    how: begun.how,
+    about_id: begin.messageId,
+    message_id: `${randomUUID()}@${begun.domain}`,
+    people: toJson('draft.people', begun.people),
+    subject: begun.subject.slice(0, 500),
+    body: toJson('draft.body', begun.body),
+    quoted: begun.quoted,
+    file_ids: toJson('draft.file_ids', begun.fileIds),
+    saved_at: new Date(),
+    course_id: courseId,
   });
+  for (const part of begun.parts)
+    await storeEnclosure(trx, id, part.filename, part.mimeType, part.content, {
+      messageId: begin.messageId,
+      documentId: null,
+    });
+  if (begin.documentId) await encloseDocument(trx, staffId, id, begin.documentId);
+  return id;
+}
+
+/** A message that is begun and not kept yet. */
+export interface Begun extends Start {
+  body: z.output<typeof Doc>;
+  mailboxId: number | null;
+  /** Of its Message-ID. */
+  domain: string;
+  /** What is handed on with it. */
+  parts: Awaited<ReturnType<typeof messageEnclosure>>[];
 }
 
 interface Start {

@@ -5,11 +5,12 @@ import { misaddressed, type Acquaintance, type Envelope } from '../../core/check
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { renderMessage } from '../../core/merge/render.ts';
 import { filingKnowledge } from '../filing/knowledge.ts';
+import { wordsOf } from '../documents/words.ts';
 import type { AppContext } from '../foundation/context.ts';
+import type { Database } from '../foundation/database.ts';
 import { fromJson } from '../foundation/json.ts';
 import { groupBy, likePattern } from '../foundation/rows.ts';
 import { readRaw } from '../foundation/sources.ts';
-import { documentText } from '../reading/documentText.ts';
 import type { DraftRecord } from './compose.ts';
 import { readDraft } from './drafts.ts';
 
@@ -49,22 +50,28 @@ export async function checkDraft(
   return misaddressed({ envelope, fileIds, text, enclosures, answers }, register, acquaintance);
 }
 
-async function enclosuresOf(db: Knex, draftId: number) {
+async function enclosuresOf(db: Database, draftId: number) {
   const rows = await db('draft_enclosure').where({ draft_id: draftId }).orderBy('id');
   const from = rows.flatMap(({ from_message_id }) => from_message_id ?? []);
-  const [filed, texts] = await Promise.all([
+  const are = rows.flatMap(({ document_id }) => document_id ?? []);
+  const [filed, put, texts] = await Promise.all([
     from.length ? db('filing').whereIn('message_id', from).select('message_id', 'client_id') : [],
+    are.length ? db('document').whereIn('id', are).whereNotNull('client_id').select('id', 'client_id') : [],
     Promise.all(
-      rows.map(async ({ hash, filename, mime_type: mimeType }) =>
-        documentText(await readRaw(db, hash), { filename, mimeType }),
+      rows.map(({ hash, filename, mime_type: mimeType }) =>
+        wordsOf(db, { hash, filename, mimeType }, () => readRaw(db, hash)),
       ),
     ),
   ]);
   const clientsOf = groupBy(filed, (row) => row.message_id);
+  const clientOf = new Map(put.map(({ id, client_id }) => [id, client_id]));
   return rows.map((row, index) => ({
     filename: row.filename,
     text: (texts[index] ?? '').slice(0, MOST_TEXT),
-    clientIds: (clientsOf.get(row.from_message_id ?? 0) ?? []).map(({ client_id }) => client_id),
+    clientIds: [
+      ...(clientsOf.get(row.from_message_id ?? 0) ?? []).map(({ client_id }) => client_id),
+      ...[clientOf.get(row.document_id ?? 0) ?? []].flat(),
+    ],
   }));
 }
 

@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
 import type { Addressees } from '../../contract/index.ts';
+import { htmlWithPage, withPage } from '../../core/collection/link.ts';
 import { referencesFor, renderLetter } from '../../core/merge/letter.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { readRaw } from '../foundation/sources.ts';
@@ -9,14 +10,21 @@ import { signatureOf } from './signatures.ts';
 import { buildMessage } from '../reading/build.ts';
 import { readingOf } from '../reading/kept.ts';
 import { fromJson } from '../foundation/json.ts';
+import type { ReadersPage } from './ownPage.ts';
 
 export type DraftRecord = Rows['draft'];
 
 /**
  * Composes the bytes of a written message as they leave. Those with a hidden copy stand on the envelope only.
  * @param date what its Date header says
+ * @param page of whoever it is to, where the text leads there
  */
-export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Promise<Buffer> {
+export async function composeDraft(
+  db: Knex,
+  draft: DraftRecord,
+  date: Date,
+  page: ReadersPage | null = null,
+): Promise<Buffer> {
   const people = fromJson('draft.people', draft.people);
   const firm = await readFirm(db);
   const frame = frameOf(firm);
@@ -31,13 +39,15 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
     enclosuresOf(db, draft.id),
     draft.plain ? [] : picturesFor(db, whole, logo && frame),
   ]);
-  const { text, html } = renderLetter({
+  const made = renderLetter({
     body,
     signature,
     logo: logo && { ...logo, alt: firm.name },
     quoted: draft.quoted,
     plain: Boolean(draft.plain),
   });
+  const text = page ? withPage(made.text, page.mark, page.address) : made.text;
+  const html = page && made.html !== null ? htmlWithPage(made.html, page.mark, page.address) : made.html;
   const addressed = (list: Addressees['to']) =>
     list.map(({ name, email }) => ({ name: name.replace(/[\r\n]+/g, ' '), address: email }));
   return buildMessage({
@@ -50,6 +60,8 @@ export async function composeDraft(db: Knex, draft: DraftRecord, date: Date): Pr
     attachments: [...pictures, ...enclosures],
     date,
     messageId: draft.message_id,
+    // RFC 3834: so that no program answers what nobody wrote.
+    ...(draft.unread ? { headers: { 'Auto-Submitted': 'auto-generated' } } : {}),
     ...(about?.messageId ? { inReplyTo: about.messageId } : {}),
     references: about ? referencesFor(about) : [],
   });

@@ -1,6 +1,7 @@
 import { readMailbox } from '../mailserver/access.ts';
-import { select } from '../foundation/rows.ts';
-import { letters } from './outgoing.ts';
+import { select, selectFirst } from '../foundation/rows.ts';
+import { LETTER } from './outgoing.ts';
+import { refusePageless } from './ownPage.ts';
 import { plain } from '../../core/merge/plain.ts';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
@@ -42,7 +43,7 @@ export async function viewDraft(context: AppContext, staffId: number, id: number
   const row = await readDraft(db, staffId, id);
   const people = fromJson('draft.people', row.people);
   const fileIds = fromJson('draft.file_ids', row.file_ids);
-  const [files, fitting, enclosures, signature, about, dispatch] = await Promise.all([
+  const [files, fitting, enclosures, signature, about, dispatch, order] = await Promise.all([
     filesByIds(db, fileIds),
     fittingFiles(context, people),
     select(
@@ -62,6 +63,7 @@ export async function viewDraft(context: AppContext, staffId: number, id: number
       ? db('message').where({ id: row.about_id }).first('id', 'subject', 'from_name', 'from_address')
       : null,
     db('dispatch').where({ draft_id: id }).first('state', 'answer', 'refused'),
+    row.course_id === null ? undefined : orderOf(db, row.course_id),
   ]);
   return {
     id,
@@ -81,10 +83,21 @@ export async function viewDraft(context: AppContext, staffId: number, id: number
     savedAt: row.saved_at.toISOString(),
     sendAt: row.send_at?.toISOString() ?? null,
     problem: dispatch ? problemOf(dispatch) : null,
+    order: order ? { ...order, waits: row.waits } : null,
     about: about
       ? { messageId: about.id, words: `${shownName(about.from_name, about.from_address)}: ${about.subject}` }
       : null,
   };
+}
+
+/** The standing order that prepared a message, and why. */
+function orderOf(db: Knex, courseId: number) {
+  return selectFirst(
+    db('order_course')
+      .join('standing_order', 'standing_order.id', 'order_course.order_id')
+      .where('order_course.id', courseId),
+    { id: 'standing_order.id', name: 'standing_order.name', why: 'order_course.why' },
+  );
 }
 
 /** What did not go as meant, in the server's own words. */
@@ -188,7 +201,7 @@ export async function restoreDraft(db: Knex, staffId: number, id: number): Promi
 }
 
 /** Tells that a draft changed: whoever writes it, and the mailbox whose Drafts show it. */
-async function noteDraft(trx: Transaction, id: number): Promise<void> {
+export async function noteDraft(trx: Transaction, id: number): Promise<void> {
   const draft = await trx('draft').where({ id }).first('staff_id', 'mailbox_id');
   await noteChange(trx, 'drafts', 'staff', [draft?.staff_id]);
   await noteChange(trx, 'pending', 'mailbox', [draft?.mailbox_id]);
@@ -197,6 +210,7 @@ async function noteDraft(trx: Transaction, id: number): Promise<void> {
 /**
  * Sends a message off: now, which leaves ten seconds to take it back, or later. From here on it is a
  * dispatch like any other: crash-safe, tried again, and logged as the bytes that left.
+ * @param unread a standing order sends it, and nobody has read it
  * @throws Refusal when something is missing or wrong in it, it may not leave from that mailbox, or another window has changed it
  */
 export async function sendDraft(
@@ -205,6 +219,7 @@ export async function sendDraft(
   id: number,
   version: number,
   at: string | null,
+  unread = false,
 ): Promise<DraftSent> {
   const { db } = context;
   const draft = await readDraft(db, staffId, id);
@@ -224,17 +239,18 @@ export async function sendDraft(
   await boxToWriteAs(db, staffId, mailbox_id);
   if (!(await readMailbox(db, mailbox_id)).verified_at)
     throw new Refusal(400, 'That mailbox is not verified yet, so nothing is sent from it.', 'mailboxId');
+  await refusePageless(db, draft);
   const later = at ? new Date(at) : null;
   if (later && later.getTime() < Date.now()) throw new Refusal(400, 'That time has passed.', 'at');
   const leaves = later ?? new Date(Date.now() + UNDO * Math.min(1, context.config.waitScale));
   await transact(db, async (trx) => {
     const changed = await trx('draft')
       .where({ id, version, state: 'draft' })
-      .update({ state: 'waiting', send_at: leaves });
+      .update({ state: 'waiting', send_at: leaves, unread });
     if (!changed) throw new Refusal(409, 'This message is on its way already.');
     const first = everybody[0];
     await trx('dispatch').insert({
-      kind: letters.name,
+      kind: LETTER,
       draft_id: id,
       mailbox_id,
       to_name: first?.name ?? '',
@@ -281,7 +297,9 @@ export async function recallDraft(db: Knex, staffId: number, id: number): Promis
       .whereIn('state', ['waiting', 'delayed'])
       .delete();
     if (!taken) throw new Refusal(409, 'It has left already and cannot be taken back.');
-    await trx('draft').where({ id }).update({ state: 'draft', send_at: null, saved_at: new Date() });
+    await trx('draft')
+      .where({ id })
+      .update({ state: 'draft', send_at: null, saved_at: new Date(), unread: false });
     await noteDraft(trx, id);
   });
 }

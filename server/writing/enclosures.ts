@@ -1,12 +1,19 @@
 import { selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 import { storeRaw, packRaw } from '../foundation/sources.ts';
-import { messageEnclosure } from '../filing/message.ts';
+import { documentContent } from '../documents/keep.ts';
 import { readDraft } from './drafts.ts';
 import { Refusal } from '../foundation/refusal.ts';
 
 /** So much may be enclosed; more is turned away by many servers (common practice). */
 const MOST_BYTES = 25 * 1024 * 1024;
+
+/** Where an enclosure comes from: with which message it came here, which document it is; null where it is none. */
+interface EnclosureFrom {
+  messageId: number | null;
+  documentId: number | null;
+}
+const NOWHERE: EnclosureFrom = { messageId: null, documentId: null };
 
 /** Adds an enclosure to a draft. @throws when it would be too large to be accepted anywhere */
 export async function addEnclosure(
@@ -16,7 +23,7 @@ export async function addEnclosure(
   filename: string,
   mimeType: string,
   content: Uint8Array,
-  fromMessageId: number | null = null,
+  from: EnclosureFrom = NOWHERE,
 ): Promise<void> {
   const draft = await readDraft(db, staffId, id);
   if (draft.state !== 'draft') throw new Refusal(409, 'This message is on its way already.');
@@ -26,13 +33,12 @@ export async function addEnclosure(
   );
   if (Number(before?.bytes ?? 0) + content.length > MOST_BYTES)
     throw new Refusal(413, 'Together the enclosures are larger than 25 MB, which most mail servers refuse.');
-  await storeEnclosure(db, id, filename, mimeType, content, fromMessageId);
+  await storeEnclosure(db, id, filename, mimeType, content, from);
   await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
 }
 
 /**
  * Keeps an enclosure with its draft, its content once however often it is enclosed.
- * @param fromMessageId with which message it came here; null: from nobody's
  */
 export async function storeEnclosure(
   db: Knex,
@@ -40,7 +46,7 @@ export async function storeEnclosure(
   filename: string,
   mimeType: string,
   content: Uint8Array,
-  fromMessageId: number | null,
+  from: EnclosureFrom = NOWHERE,
 ): Promise<void> {
   const packed = await packRaw(content);
   await storeRaw(db, [packed]);
@@ -49,7 +55,8 @@ export async function storeEnclosure(
     filename: enclosureName(filename),
     mime_type: enclosureType(mimeType),
     hash: packed.hash,
-    from_message_id: fromMessageId,
+    from_message_id: from.messageId,
+    document_id: from.documentId,
   });
 }
 
@@ -81,14 +88,14 @@ export async function dropEnclosure(
   await db('draft').where({ id }).update({ mirrored: 0, saved_at: new Date() });
 }
 
-/** Adds an enclosure of a message that is here. */
-export async function enclosureFromMessage(
+/** Encloses a document that lies on a file. @throws Refusal when there is none, or it is too large beside the others */
+export async function encloseDocument(
   db: Knex,
   staffId: number,
   id: number,
-  messageId: number,
-  index: number,
+  documentId: number,
 ): Promise<void> {
-  const part = await messageEnclosure(db, staffId, messageId, index);
-  await addEnclosure(db, staffId, id, part.filename, part.mimeType, part.content, messageId);
+  const { row, content } = await documentContent(db, documentId);
+  const from = { messageId: row.message_id, documentId };
+  await addEnclosure(db, staffId, id, row.filename, row.mime_type, content, from);
 }

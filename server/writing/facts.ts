@@ -1,7 +1,12 @@
 import { select, selectFirst } from '../foundation/rows.ts';
 import type { Knex } from 'knex';
 import type { Fact } from '../../contract/index.ts';
+import { ROWS } from '../../core/facts/catalogue.ts';
+import { fillIn } from '../../core/merge/letter.ts';
+import { inlineText } from '../../core/merge/plain.ts';
 import { greeting } from '../../core/merge/greeting.ts';
+import { fromJson } from '../foundation/json.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { factCatalogue, gatherFacts, type FactsAbout } from '../facts/gather.ts';
 
 /** What can be said of a file, its client and the people it is to: each fact that has a value. */
@@ -38,5 +43,26 @@ export async function aboutFile(db: Knex, fileId: number | undefined): Promise<F
     fileId: fileId ?? null,
     person: people[0] ?? null,
     greeting: greeting(people, file.greeting),
+  };
+}
+
+/** A template with the facts of a file in it, and the labels of those that are not known. */
+export async function filledTemplate(
+  db: Knex,
+  template: Pick<Rows['wording'], 'subject' | 'body'>,
+  fileId: number,
+) {
+  const [[known = { words: {} }], catalogue] = await Promise.all([
+    gatherFacts(db, [await aboutFile(db, fileId)], ROWS),
+    factCatalogue(db),
+  ]);
+  const labels = new Map(catalogue.map(({ key, label }) => [key, label]));
+  const label = (key: string) => labels.get(key) ?? key;
+  const subject = fillIn(fromJson('wording.subject', template.subject), known, label);
+  const body = fillIn(fromJson('wording.body', template.body), known, label);
+  return {
+    subject: inlineText(subject.doc.content ?? []).trim(),
+    body: fromJson('draft.body', JSON.stringify(body.doc)),
+    missing: [...new Set([...subject.missing, ...body.missing])],
   };
 }

@@ -3,12 +3,17 @@ import { addressKey } from '../../core/address/address.ts';
 import type { OutgoingKind } from '../dispatch/port.ts';
 import { packRaw } from '../foundation/sources.ts';
 import { insertAll } from '../foundation/rows.ts';
+import type { AppContext } from '../foundation/context.ts';
 import { composeDraft } from './compose.ts';
+import { readersPage } from './ownPage.ts';
 import { fromJson } from '../foundation/json.ts';
 
+/** As it stands in `dispatch.kind`. */
+export const LETTER = 'letter';
+
 /** Single letters on their way: all their addressees on one envelope. */
-export const letters: OutgoingKind = {
-  name: 'letter',
+export const outgoingLetters = ({ config }: AppContext): OutgoingKind => ({
+  name: LETTER,
   // What somebody has just written does not queue behind a mailing.
   priority: 1,
   limited: false,
@@ -27,7 +32,7 @@ export const letters: OutgoingKind = {
           envelope: [...new Set([...to, ...cc, ...bcc].map(({ email }) => email))],
           since: draft.send_at ?? new Date(),
           compose: async () => {
-            const raw = await composeDraft(db, draft, new Date());
+            const raw = await composeDraft(db, draft, new Date(), await readersPage(config.key, db, draft));
             return { raw, packed: await packRaw(raw) };
           },
         };
@@ -61,7 +66,7 @@ export const letters: OutgoingKind = {
   },
 
   finish: async () => 0,
-};
+});
 
 function idsOf(rows: readonly { draft_id: number | null }[]): number[] {
   return rows.flatMap(({ draft_id }) => draft_id ?? []);

@@ -44,7 +44,7 @@ async function asSigned(db: Knex, staffId: number, body: DocNode): Promise<DocNo
 export async function ownSignature(db: Knex, staffId: number): Promise<SignatureView> {
   const [firm, member, kept] = await Promise.all([
     readFirm(db),
-    db('staff').where({ id: staffId }).first('name', 'title', 'phone', 'signature_id'),
+    db('staff').where({ id: staffId }).first('name', 'title', 'phone', 'signature_id', 'signed'),
     wordingsFor(db, staffId).where({ kind: 'signature' }).orderBy('name').select('id', 'name', 'body'),
   ]);
   const choices = await Promise.all(
@@ -58,9 +58,33 @@ export async function ownSignature(db: Knex, staffId: number): Promise<Signature
     signatureId: choices.some(({ id }) => id === member?.signature_id)
       ? (member?.signature_id ?? null)
       : null,
+    signed: member?.signed?.toString('hex') ?? null,
     usual: usualSignature(firm, member),
     choices,
   };
+}
+
+/** Keeps a picture of one's signature, for letters; null: none. @throws Refusal when that picture is not kept here */
+export async function keepSigned(db: Database, staffId: number, hash: string | null): Promise<void> {
+  await transact(db, async (trx) => {
+    const picture =
+      hash === null
+        ? null
+        : await trx('picture')
+            .where({ hash: Buffer.from(hash, 'hex') })
+            .first('hash');
+    if (picture === undefined) throw notFound('That picture');
+    await trx('staff')
+      .where({ id: staffId })
+      .update({ signed: picture?.hash ?? null });
+    await noteAudit(trx, {
+      staffId,
+      action: 'picture of a signature kept',
+      subject: 'staff',
+      id: staffId,
+      after: hash,
+    });
+  });
 }
 
 /** Chooses what stands below one's messages; null: the usual lines. @throws Refusal when it is not there for this person */

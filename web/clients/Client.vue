@@ -2,7 +2,9 @@
 import { computed, ref, watch } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import { z } from 'zod';
-import { ClientView, Owing } from '../../contract/index.ts';
+import { ClientView, Owing, TasksPage, type TaskRow } from '../../contract/index.ts';
+import { useLetter } from '../paperwork/letter.ts';
+import { useSession } from '../session.ts';
 import MessageDialog from '../message/MessageDialog.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -10,6 +12,12 @@ import { useKeys } from '../ui/keys.ts';
 import { about } from '../ui/live.ts';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
+import TextDialog from '../textmessage/TextDialog.vue';
+import TaskDialog from '../tasks/TaskDialog.vue';
+import TaskList from '../tasks/TaskList.vue';
+import { useTasks } from '../tasks/task.ts';
+import Pages from '../collection/Pages.vue';
+import DocumentList from '../documents/DocumentList.vue';
 import Ledger from './Ledger.vue';
 
 const route = useRoute();
@@ -19,6 +27,15 @@ const id = Number(route.params.id);
 const fileId = ref<number | null>(route.query.file ? Number(route.query.file) : null);
 const entryId = route.query.entry ? Number(route.query.entry) : null;
 const showClosed = ref(false);
+/** What stands in the middle. */
+type View = 'correspondence' | 'documents' | 'page';
+const VIEWS: readonly View[] = ['correspondence', 'documents', 'page'];
+const view = ref<View>(VIEWS.find((each) => each === route.query.show) ?? 'correspondence');
+watch(
+  () => route.query.show,
+  (show) => (view.value = VIEWS.find((each) => each === show) ?? view.value),
+);
+const turn = (to: View) => (view.value = view.value === to ? 'correspondence' : to);
 
 const {
   data: client,
@@ -37,12 +54,40 @@ const {
 } = useLoad(z.array(Owing), () => ({ path: '/owing', query: { clientId: id, limit: 6 } }), {
   concerns: { mail: onFiles },
 });
+const {
+  data: tasks,
+  problem: tasksProblem,
+  load: readTasks,
+} = useLoad(TasksPage, () => ({ path: '/tasks', query: { whose: 'all', clientId: id, limit: 20 } }), {
+  concerns: { tasks: about('client', () => [id]) },
+});
+const { settle, takeBack, last, failed } = useTasks(readTasks);
+/** To whom a text message is being written. */
+const texting = ref<{ personId?: number | null; number?: string } | null>(null);
+const task = ref<TaskRow | null | 'new'>(null);
+function keptTask() {
+  task.value = null;
+  void readTasks();
+}
+const session = useSession();
+const unbegun = ref('');
+/** Begins a letter on paper to this client, about the file that is chosen; or to one of its people. */
+const begin = useLetter((words) => (unbegun.value = words));
+const letter = (personId?: number) =>
+  begin(personId ? { personId } : fileId.value ? { fileId: fileId.value } : { clientId: id });
 const opened = ref<number | null>(null);
 const fileQuery = computed(() => (fileId.value ? { file: fileId.value } : { client: id }));
 const writeTo = computed(() => ({ name: 'write', query: fileQuery.value }));
 useKeys(
-  { w: () => router.push(writeTo.value), r: () => router.push(`/clients/${id}/record`) },
-  { unless: () => opened.value !== null },
+  {
+    w: () => router.push(writeTo.value),
+    r: () => router.push(`/clients/${id}/record`),
+    d: () => turn('documents'),
+    p: () => turn('page'),
+    t: () => (task.value = 'new'),
+    x: () => (texting.value = {}),
+  },
+  { unless: () => opened.value !== null || task.value !== null || texting.value !== null },
 );
 
 const closed = computed(() => client.value?.files.filter((file) => file.closed) ?? []);
@@ -60,7 +105,7 @@ const facts = computed(() => {
 
 <template>
   <div class="screen screen-fixed">
-    <Trouble :words="problem || owedProblem" :retry="load" />
+    <Trouble :words="problem || owedProblem || tasksProblem || failed || unbegun" :retry="load" />
     <template v-if="client">
       <header class="head">
         <div>
@@ -75,7 +120,14 @@ const facts = computed(() => {
         </div>
         <div class="acts">
           <v-btn :to="`/clients/${id}/mailings`">Mailings</v-btn>
+          <v-btn :aria-pressed="view === 'documents'" @click="turn('documents')"
+            >{{ view === 'documents' ? 'Correspondence' : 'Documents' }} <KeyCap letter="D" class="ml-2"
+          /></v-btn>
+          <v-btn :aria-pressed="view === 'page'" @click="turn('page')"
+            >{{ view === 'page' ? 'Correspondence' : 'Their page' }} <KeyCap letter="P" class="ml-2"
+          /></v-btn>
           <v-btn :to="`/clients/${id}/record`">Record <KeyCap letter="R" class="ml-2" /></v-btn>
+          <v-btn v-if="session.may('prepare paperwork')" @click="letter()">Letter</v-btn>
           <v-btn color="primary" variant="flat" :to="writeTo">Write <KeyCap letter="W" class="ml-2" /></v-btn>
         </div>
       </header>
@@ -111,7 +163,16 @@ const facts = computed(() => {
         </button>
       </div>
       <div class="body">
-        <Ledger :client="client" :file-id="fileId" :entry-id="entryId" :on-files="onFiles" />
+        <DocumentList v-if="view === 'documents'" :client-id="id" :file-id="fileId" :files="client.files" />
+        <Pages v-else-if="view === 'page'" :client-id="id" :file-id="fileId" />
+        <Ledger
+          v-else
+          :client="client"
+          :file-id="fileId"
+          :entry-id="entryId"
+          :on-files="onFiles"
+          @text="(to) => (texting = to)"
+        />
         <aside class="side" tabindex="0" role="region" aria-label="About this client">
           <template v-if="chosen">
             <h2>{{ chosen.number }}</h2>
@@ -137,7 +198,27 @@ const facts = computed(() => {
               </li>
             </ul>
           </template>
-          <h2>People</h2>
+          <h2 class="todo">
+            To do
+            <button type="button" class="link" @click="task = 'new'">leave a task</button>
+            <KeyCap letter="T" />
+          </h2>
+          <TaskList
+            v-if="tasks?.rows.length"
+            :tasks="tasks.rows"
+            whose
+            @done="(each) => settle(each, true)"
+            @open="(each) => (task = each)"
+          />
+          <p v-else-if="tasks" class="quiet">Nothing is left to do.</p>
+          <p v-if="last" class="quiet" role="status">
+            {{ last.words }} <button type="button" class="link" @click="takeBack">take it back</button>
+          </p>
+          <h2 class="todo">
+            People
+            <button type="button" class="link" @click="texting = {}">text message</button>
+            <KeyCap letter="X" />
+          </h2>
           <div v-for="person in client.people" :key="person.id" class="person">
             <strong>{{ person.name || person.role }}</strong>
             <router-link
@@ -146,6 +227,23 @@ const facts = computed(() => {
               :to="{ name: 'write', query: { ...fileQuery, person: person.id } }"
               >write</router-link
             >
+            <button
+              v-if="session.may('prepare paperwork') && client.postal.length"
+              type="button"
+              class="link quiet write"
+              :aria-label="`A letter to ${person.name || person.role}`"
+              @click="letter(person.id)"
+            >
+              letter
+            </button>
+            <button
+              type="button"
+              class="link quiet write"
+              :aria-label="`A text message to ${person.name || person.role}`"
+              @click="texting = { personId: person.id }"
+            >
+              text
+            </button>
             <p class="quiet">{{ person.role }}</p>
             <p v-for="phone in person.phones" :key="phone.number" class="quiet">{{ phone.number }}</p>
             <p v-for="address in person.addresses" :key="address.email" class="quiet address">
@@ -188,6 +286,21 @@ const facts = computed(() => {
         </aside>
       </div>
       <MessageDialog v-model="opened" @changed="readOwed" />
+      <TextDialog
+        v-if="texting"
+        :client-id="id"
+        :file-id="fileId"
+        :to="texting"
+        @close="texting = null"
+        @sent="texting = null"
+      />
+      <TaskDialog
+        v-if="task"
+        :task="task === 'new' ? null : task"
+        :about="{ clientId: id, fileId }"
+        @close="task = null"
+        @kept="keptTask"
+      />
     </template>
   </div>
 </template>
@@ -195,6 +308,9 @@ const facts = computed(() => {
 <style scoped>
 .acts {
   display: flex;
+  flex: none;
+  flex-wrap: wrap;
+  justify-content: flex-end;
   gap: 8px;
 }
 .owed {
@@ -204,6 +320,10 @@ const facts = computed(() => {
 }
 .owed li {
   margin-bottom: 6px;
+}
+.todo .link {
+  margin-left: 6px;
+  font: 400 13px/1.4 var(--sans);
 }
 .ochre {
   color: var(--ochre);
@@ -286,6 +406,9 @@ dd {
   text-align: right;
 }
 @media (max-width: 1000px) {
+  .acts {
+    flex: 0 1 auto;
+  }
   .body {
     grid-template-columns: minmax(0, 1fr) 190px;
   }

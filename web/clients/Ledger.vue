@@ -17,6 +17,8 @@ import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import EntryDialog from '../timeline/EntryDialog.vue';
 import EntryLine from '../timeline/EntryLine.vue';
+import { useFares } from '../collection/words.ts';
+import { faresWords } from '../textmessage/words.ts';
 import { useKeys } from '../ui/keys.ts';
 import { useLatest } from '../ui/latest.ts';
 import { many, useTimes } from '../words.ts';
@@ -30,12 +32,14 @@ const props = defineProps<{
   /** Whether a change is about one of the client's files. */
   onFiles: (change: Change) => boolean;
 }>();
+const emit = defineEmits<{ text: [to: { number: string }] }>();
 const LIMIT = 40;
 const { day, clock } = useTimes();
 const entries = ref<LedgerEntry[]>([]);
 const unfiled = ref<LedgerPage['unfiled']>([]);
 const total = ref(0);
 const words = ref('');
+const { entryWords } = useFares();
 const { ask, problem } = useLatest();
 const loaded = ref(false);
 const opened = ref<number | null>(null);
@@ -44,6 +48,9 @@ const may = computed(() => session.may('keep the timeline'));
 const PARTS: { value: LedgerPart | null; title: string }[] = [
   { value: null, title: 'All' },
   { value: 'message', title: 'Messages' },
+  { value: 'paper', title: 'Posted' },
+  { value: 'text', title: 'Texts' },
+  { value: 'page', title: 'Their page' },
   { value: 'note', title: 'Notes' },
   { value: 'call', title: 'Calls' },
   { value: 'meeting', title: 'Meetings' },
@@ -191,6 +198,70 @@ function second(entry: Extract<LedgerEntry, { kind: 'message' }>): string {
             </button>
             <span class="time figures quiet">{{ clock(entry.at) }}</span>
           </div>
+          <div v-else-if="entry.kind === 'paper'" class="line">
+            <router-link
+              class="plain entry right edge-sent paper"
+              :to="entry.documentId ? `/clients/${client.id}?show=documents` : `/paperwork/${entry.runId}`"
+            >
+              <strong class="sent">{{ entry.name }}</strong>
+              <span class="quiet clip">posted to {{ entry.to }} by {{ entry.by }}</span>
+              <span class="quiet clip">{{ many(entry.pages, 'page') }} on paper</span>
+              <span class="tabs"
+                ><FileTab v-for="file in entry.files" :key="file.id" state="logged" :label="file.number"
+              /></span>
+            </router-link>
+            <span class="time figures quiet">{{ clock(entry.at) }}</span>
+          </div>
+          <div v-else-if="entry.kind === 'text'" class="line">
+            <div
+              class="entry text"
+              :class="entry.text.direction === 'received' ? 'left edge-received' : 'right edge-sent'"
+            >
+              <strong :class="entry.text.direction">{{ entry.text.text }}</strong>
+              <span class="quiet clip"
+                >text message {{ entry.text.direction === 'received' ? 'from' : 'to' }}
+                {{ entry.text.person || entry.text.number
+                }}{{ entry.text.by ? ` by ${entry.text.by}` : '' }}</span
+              >
+              <span class="quiet clip" :class="{ needs: entry.text.state === 'failed' }">{{
+                faresWords(entry.text)
+              }}</span>
+              <span class="tabs"
+                ><span v-if="entry.text.waits" class="owe">we owe</span
+                ><FileTab
+                  v-for="file in entry.text.files"
+                  :key="file.id"
+                  state="logged"
+                  :label="file.number"
+                /><button
+                  v-if="entry.text.direction === 'received'"
+                  type="button"
+                  class="link"
+                  @click="emit('text', { number: entry.text.number })"
+                >
+                  answer
+                </button></span
+              >
+            </div>
+            <span class="time figures quiet">{{ clock(entry.at) }}</span>
+          </div>
+          <div v-else-if="entry.kind === 'page'" class="line">
+            <router-link
+              class="plain entry paper"
+              :class="entry.page.kind === 'laid out' ? 'right edge-sent' : 'left edge-received'"
+              :to="`/clients/${client.id}?show=${entry.page.kind === 'came' ? 'documents' : 'page'}`"
+            >
+              <strong :class="entry.page.kind === 'laid out' ? 'sent' : 'received'">{{
+                entry.page.words
+              }}</strong>
+              <span class="quiet clip">{{ entryWords(entry.page) }}</span>
+              <span class="tabs"
+                ><span v-if="entry.page.waits" class="owe">we owe</span
+                ><FileTab v-for="file in entry.page.files" :key="file.id" state="logged" :label="file.number"
+              /></span>
+            </router-link>
+            <span class="time figures quiet">{{ clock(entry.at) }}</span>
+          </div>
           <EntryLine
             v-else
             :entry="entry.entry"
@@ -320,6 +391,10 @@ function second(entry: Extract<LedgerEntry, { kind: 'message' }>): string {
   background: var(--sheet);
   padding: 7px 10px 0;
   min-width: 0;
+}
+.paper {
+  color: var(--ink);
+  text-decoration: none;
 }
 .entry:hover {
   background: var(--page);

@@ -13,6 +13,7 @@ import { many, useTimes } from '../words.ts';
 import NobodysKinds from './NobodysKinds.vue';
 import RuleDialog from './RuleDialog.vue';
 import SaidAndRight from './SaidAndRight.vue';
+import WeekSample from './WeekSample.vue';
 import AskDialog from '../ui/AskDialog.vue';
 
 /** How well filing does, and the office's own rules. */
@@ -177,6 +178,7 @@ const option = computed(() => {
             None yet. Make one here, or from a message in Sorting with “Always so”.
           </li>
         </ul>
+        <WeekSample />
         <NobodysKinds :kinds="score.unconnected" :may-change="mayRule" class="mt-4" @changed="load" />
         <h2 class="mt-4">What decided, and what failed most</h2>
         <table class="ledger-table sheet">

@@ -13,6 +13,7 @@ import { many, useTimes } from '../words.ts';
 import MailLine from './MailLine.vue';
 import MailSearch from './MailSearch.vue';
 import MailSide from './MailSide.vue';
+import TaskDialog from '../tasks/TaskDialog.vue';
 import MoveDialog from './MoveDialog.vue';
 import TickedBar from './TickedBar.vue';
 import { useMailList } from './mailList.ts';
@@ -97,6 +98,8 @@ function open(row: MailRow) {
 function answer(row: MailRow | null, how: 'reply' | 'all' | 'forward') {
   if (row) void router.push({ name: 'write', query: { message: row.id, how } });
 }
+/** A message about which a task is being left. */
+const tasking = ref<(typeof post)['current']>(null);
 const write = () => void router.push({ name: 'write' });
 function choose(file: FileRef) {
   void post.file(post.chosen, { kind: 'files', fileIds: [file.id] });
@@ -132,9 +135,17 @@ useKeys(
     f: () => post.chosen.length && (finding.value = true),
     v: () => post.chosen.length && (moving.value = true),
     x: () => post.chosen.length && post.file(post.chosen, { kind: 'aside' }),
+    k: () => post.current && (tasking.value = post.current),
     u: () => post.undo(),
   },
-  { unless: () => finding.value || moving.value || gone.value.length > 0 || whole.value !== null },
+  {
+    unless: () =>
+      tasking.value !== null ||
+      finding.value ||
+      moving.value ||
+      gone.value.length > 0 ||
+      whole.value !== null,
+  },
 );
 /** Moves the cursor and keeps it in sight. */
 async function go(by: number) {
@@ -254,6 +265,7 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
           <span><KeyCap letter="T" /> star</span>
           <span><KeyCap letter="V" /> move</span>
           <span><KeyCap letter="F" /> file</span>
+          <span><KeyCap letter="K" /> task</span>
           <span><KeyCap letter="X" /> not client mail</span>
           <span><KeyCap letter="Delete" /> throw away</span>
           <span><KeyCap letter="U" /> undo</span>
@@ -262,6 +274,13 @@ const nothing = computed(() => post.loaded && !post.rows.length && !post.loading
     </div>
     <FileFinder v-model="finding" @choose="choose" />
     <MoveDialog v-model="moving" />
+    <TaskDialog
+      v-if="tasking"
+      :task="null"
+      :about="{ messageId: tasking.id, words: tasking.subject }"
+      @close="tasking = null"
+      @kept="(words) => ((tasking = null), (post.said = { words, undo: null }))"
+    />
     <AskDialog
       :model-value="gone.length > 0"
       label="Throw away for good"

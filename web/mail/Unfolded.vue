@@ -14,6 +14,8 @@ import FileTab from '../parts/FileTab.vue';
 import SenderNotes from '../message/SenderNotes.vue';
 import KeyCap from '../parts/KeyCap.vue';
 import Trouble from '../parts/Trouble.vue';
+import { useLetter } from '../paperwork/letter.ts';
+import { useSession } from '../session.ts';
 import { many, size, useTimes } from '../words.ts';
 
 /** A message unfolded in its place: its words, what came with it, where it belongs, and how to answer. */
@@ -102,6 +104,9 @@ async function again() {
   await showConversation();
   emit('changed');
 }
+const session = useSession();
+/** A letter on paper about the file that it lies on. */
+const letter = useLetter((words) => (problem.value = words));
 async function needsAnswer(needs: boolean) {
   try {
     await act('POST', `/messages/${props.row.id}/answer`, { needs });
@@ -197,6 +202,12 @@ async function needsAnswer(needs: boolean) {
           /></v-btn>
           <v-btn size="small" @click="$emit('answer', 'all')">Answer all</v-btn>
           <v-btn size="small" @click="$emit('answer', 'forward')">Forward</v-btn>
+          <v-btn
+            v-if="row.files[0] && session.may('prepare paperwork')"
+            size="small"
+            @click="letter({ fileId: row.files[0].id })"
+            >Letter</v-btn
+          >
           <v-btn size="small" @click="$emit('throw')">Throw away</v-btn>
           <button
             v-if="others"

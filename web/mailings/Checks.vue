@@ -50,18 +50,35 @@ async function asAll() {
     problem.value = wordsOf(error);
   }
 }
+const shortWords = computed(() => {
+  const short = preview.value?.short;
+  if (!short) return '';
+  const dear = short.dear.length
+    ? `; ${short.dear.map((letter) => `“${letter}”`).join(', ')} makes it dear`
+    : '';
+  return `${many(short.parts, 'part')}, ${short.currency} ${short.price.toFixed(2)}${dear}`;
+});
 const missing = computed(() => [
   ...new Map((checks.value?.missing ?? []).map((row) => [row.key, row])).values(),
 ]);
 
 const showCopy = (key: string) => void show(checks.value?.order.indexOf(key) ?? 0);
-function takeOut({ clientId, picks }: Checks['missing'][number]) {
+/** Documents of their own that more than a few have not: all of them are taken out at once. */
+const lacking = computed(() => {
+  const found = (checks.value?.missing ?? []).filter(({ field }) => field.startsWith('document:'));
+  const labels = [...new Set(found.map(({ label }) => label))];
+  return labels
+    .map((label) => [label, found.filter((row) => row.label === label)] as const)
+    .filter(([, rows]) => rows.length > 3);
+});
+function takeOut(rows: readonly Checks['missing'][number][]) {
   const { draft } = editing;
-  if (clientId) draft?.selection.removed.push(...picks);
-  else if (draft?.colleagues)
-    draft.colleagues = (
-      draft.colleagues === 'all' ? colleagues.value.map((each) => each.id) : draft.colleagues
-    ).filter((each) => !picks.includes(each));
+  for (const { clientId, picks } of rows)
+    if (clientId) draft?.selection.removed.push(...picks);
+    else if (draft?.colleagues)
+      draft.colleagues = (
+        draft.colleagues === 'all' ? colleagues.value.map((each) => each.id) : draft.colleagues
+      ).filter((each) => !picks.includes(each));
   void load();
 }
 async function test() {
@@ -101,9 +118,10 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         <header>
           <p><span class="quiet">From</span> {{ preview.from }}</p>
           <p><span class="quiet">To</span> {{ preview.to }}</p>
-          <h2 class="mt-1">{{ preview.subject || '(no subject)' }}</h2>
+          <h2 v-if="!preview.short" class="mt-1">{{ preview.subject || '(no subject)' }}</h2>
         </header>
-        <pre v-if="shown === 'plain' || shown === 'source'" class="text" tabindex="0">{{
+        <pre v-if="preview.short" class="text telephone" tabindex="0">{{ preview.text }}</pre>
+        <pre v-else-if="shown === 'plain' || shown === 'source'" class="text" tabindex="0">{{
           shown === 'plain' ? preview.text : preview.source
         }}</pre>
         <iframe
@@ -129,8 +147,9 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         @next="next"
       />
       <p v-if="preview" class="mt-2">
-        <strong>{{ preview.client }}</strong><br /><span class="quiet"
-          >{{ size(preview.size) }}, HTML and plain text</span
+        <strong>{{ preview.client }}</strong><br /><span class="quiet">{{
+          preview.short ? shortWords : `${size(preview.size)}, HTML and plain text`
+        }}</span
         ><template v-if="preview.own"><br /><b class="look">Changed by hand</b></template>
       </p>
       <p v-if="preview && !changing" class="acts">
@@ -139,7 +158,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
         </button>
         <button v-if="preview.own" type="button" class="link" @click="asAll">let it say what all say</button>
       </p>
-      <ul class="ways" aria-label="How it is shown">
+      <ul v-if="!preview?.short" class="ways" aria-label="How it is shown">
         <li v-for="(words, way) in SHOWN" :key="way">
           <button
             type="button"
@@ -155,10 +174,19 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
       <h2 class="mt-5">What was found</h2>
       <ul v-if="checks" class="found">
         <li v-for="words in checks.problems" :key="words"><b class="needs">Settle</b> {{ words }}</li>
+        <li v-for="[label, rows] in lacking" :key="label">
+          <b class="needs">Settle</b> {{ label }} is missing for {{ many(rows.length, 'client') }}.
+          <button type="button" class="link" @click="takeOut(rows)">Take all of them out</button>
+        </li>
         <li v-for="row in missing" :key="row.key">
           <b class="needs">Settle</b> {{ row.label }} is missing for
           <button type="button" class="link" @click="showCopy(row.key)">{{ row.client }}</button>
-          <template v-if="mayMend && row.clientId"
+          <template v-if="row.field.startsWith('document:')"
+            ><span> · </span
+            ><router-link :to="`/clients/${row.clientId}?show=documents`"
+              >their documents</router-link
+            ></template
+          ><template v-else-if="mayMend && row.clientId"
             ><span> · </span
             ><button
               type="button"
@@ -168,7 +196,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
             >
               mend it…
             </button></template
-          ><span> · </span><button type="button" class="link" @click="takeOut(row)">take out</button>
+          ><span> · </span><button type="button" class="link" @click="takeOut([row])">take out</button>
         </li>
         <li v-if="checks.own.length">
           <b class="look">Look</b> Changed by hand:
@@ -177,7 +205,7 @@ const frame = computed(() => (preview.value ? preview.value.html : ''));
             ><button type="button" class="link" @click="showCopy(row.key)">{{ row.client }}</button></template
           >.
         </li>
-        <li v-for="words in [...checks.remarks, ...(domain ?? [])]" :key="words">
+        <li v-for="words in [...checks.remarks, ...(preview?.short ? [] : (domain ?? []))]" :key="words">
           <b class="look">Look</b> {{ words }}
         </li>
         <li v-if="!checks.problems.length && !missing.length">
@@ -223,6 +251,12 @@ header {
   padding: 16px 20px;
   white-space: pre-wrap;
   font: 14px/1.5 var(--sans);
+}
+.text.telephone {
+  width: min(375px, 100%);
+  margin: 0 auto;
+  border: 1px solid var(--strong);
+  border-width: 0 1px;
 }
 .frame.narrow {
   width: 375px;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ref } from 'vue';
+import { computed, ref } from 'vue';
 import { z } from 'zod';
-import { MailingEnclosure } from '../../contract/index.ts';
+import { ListEntry, MailingEnclosure, OwnEnclosure } from '../../contract/index.ts';
 import { act, upload, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
 import { about } from '../ui/live.ts';
@@ -10,7 +10,9 @@ import { size } from '../words.ts';
 import KeptDialog from '../writing/KeptDialog.vue';
 
 /** What goes with every copy of a mailing. */
-const props = defineProps<{ mailingId: number }>();
+const props = defineProps<{ mailingId: number; colleagues: boolean }>();
+/** On each one's own page instead. */
+const laidOut = defineModel<boolean>('laidOut', { required: true });
 const chooser = ref<HTMLInputElement | null>(null);
 const busy = ref(false);
 const {
@@ -42,6 +44,32 @@ function chosen() {
         file,
       );
   });
+}
+/** Each client's own: the kinds of which their newest goes with their copy. */
+const { data: kinds } = useLoad(z.array(ListEntry), () => '/documents/kinds', {
+  concerns: { records: true },
+});
+const {
+  data: own,
+  problem: ownProblem,
+  load: loadOwn,
+} = useLoad(z.array(OwnEnclosure), () => `/mailings/${props.mailingId}/enclosures/own`, {
+  concerns: { mailings: about('mailing', () => [props.mailingId]) },
+});
+const offered = computed(() =>
+  (kinds.value ?? []).filter(({ id }) => !own.value?.some(({ kindId }) => kindId === id)),
+);
+async function sayOwn(next: readonly { kindId: number; needed: boolean }[]) {
+  try {
+    await act(
+      'PUT',
+      `/mailings/${props.mailingId}/enclosures/own`,
+      next.map(({ kindId, needed }) => ({ kindId, needed })),
+    );
+    await loadOwn();
+  } catch (error) {
+    ownProblem.value = wordsOf(error);
+  }
 }
 const choosing = ref(false);
 const fromCupboard = (id: number) => {
@@ -79,6 +107,59 @@ const takeOff = (id: number) => attempt(() => act('DELETE', `/mailings/${props.m
     <v-btn size="small" :loading="busy" @click="chooser?.click()">Enclose a file…</v-btn>
     <v-btn size="small" :disabled="busy" @click="choosing = true">From the cupboard…</v-btn>
   </div>
+  <template v-if="!colleagues">
+    <h2 class="mt-6">Each client’s own</h2>
+    <Trouble :words="ownProblem" :retry="loadOwn" class="mt-2" />
+    <ul class="enclosures">
+      <li v-for="each in own ?? []" :key="each.kindId" class="own">
+        <span class="name">their newest {{ each.name }}</span>
+        <button
+          type="button"
+          class="link"
+          :aria-label="`Take ${each.name} off`"
+          @click="sayOwn((own ?? []).filter((other) => other !== each))"
+        >
+          take off
+        </button>
+        <label
+          ><input
+            type="checkbox"
+            :checked="each.needed"
+            @change="
+              sayOwn(
+                (own ?? []).map((other) => (other === each ? { ...other, needed: !other.needed } : other)),
+              )
+            "
+          />
+          nobody without one</label
+        >
+      </li>
+    </ul>
+    <v-select
+      v-if="offered.length"
+      :model-value="null"
+      :items="offered"
+      item-title="name"
+      item-value="id"
+      label="Their newest of a kind…"
+      density="compact"
+      @update:model-value="
+        (kindId: number | null) => kindId && sayOwn([...(own ?? []), { kindId, needed: true }])
+      "
+    />
+    <p v-else-if="kinds && !kinds.length" class="quiet">
+      Kinds of document are named under Settings; then each client’s newest of a kind can go with their copy.
+    </p>
+  </template>
+  <v-checkbox
+    v-if="!colleagues && (laidOut || enclosures?.length || own?.length)"
+    v-model="laidOut"
+    class="mt-2"
+    label="laid out on each one’s own page instead of enclosed"
+  />
+  <p v-if="laidOut && !colleagues" class="quiet">
+    The text leads there: by the fact “Link to their own page”, or by a line at its end.
+  </p>
   <KeptDialog v-model="choosing" @choose="fromCupboard" />
   <input ref="chooser" type="file" multiple hidden aria-hidden="true" @change="chosen" />
 </template>
@@ -99,6 +180,16 @@ const takeOff = (id: number) => attempt(() => act('DELETE', `/mailings/${props.m
   gap: 8px;
   align-items: baseline;
   padding: 2px 0;
+}
+.own {
+  flex-wrap: wrap;
+}
+.own label {
+  flex-basis: 100%;
+  font-size: 13px;
+}
+.own input {
+  accent-color: var(--spruce);
 }
 .name {
   flex: 1;

@@ -3,7 +3,6 @@ import { computed, ref, watch } from 'vue';
 import {
   DispatchPage,
   MailingResults,
-  type DispatchRow,
   type DispatchState,
   type Fared,
   type MailingView,
@@ -16,7 +15,7 @@ import { about, type Concerns } from '../ui/live.ts';
 import PagedTable from '../ui/PagedTable.vue';
 import { useLoad } from '../ui/load.ts';
 import { useTimes } from '../words.ts';
-import AgainDialog from './AgainDialog.vue';
+import AgainDialog from '../dispatch/AgainDialog.vue';
 import AnswersList from './AnswersList.vue';
 import { FARED_WORDS, faredLine } from './fared.ts';
 import Results from './Results.vue';
@@ -88,7 +87,7 @@ const gone = computed(() => {
   const { byState, total } = props.mailing.progress;
   return byState.waiting < total;
 });
-const again = ref<DispatchRow | null>(null);
+const again = ref<InstanceType<typeof AgainDialog>['modelValue']>(null);
 /** Whether those shown can be picked out of the records. */
 const pickable = computed(() => faredLine(props.mailing.id, fared.value) !== null);
 const mayTake = computed(() => session.may('take lists out'));
@@ -201,7 +200,7 @@ const settle = (id: number, outcome: 'sent' | 'send again') => change(`/dispatch
                 v-if="row.state === 'returned' && maySteer"
                 type="button"
                 class="link"
-                @click="again = row"
+                @click="again = { ...row, path: `/dispatch/${row.id}` }"
               >
                 send it again…
               </button>

@@ -3,6 +3,9 @@ import { useEventListener } from '@vueuse/core';
 import { computed, ref, useTemplateRef } from 'vue';
 import { z } from 'zod';
 import { Wording } from '../../contract/index.ts';
+import { renderShort } from '../../core/merge/short.ts';
+import { textLength } from '../../core/textmessage/gsm.ts';
+import { many } from '../words.ts';
 import KeyCap from '../parts/KeyCap.vue';
 import { withoutLooks } from '../../core/merge/plain.ts';
 import FormatBar from '../parts/FormatBar.vue';
@@ -34,6 +37,28 @@ function writePlain() {
   editing.draft.plain ??= withoutLooks(editing.draft.body);
   showing.value = 'plain';
 }
+const CHANNELS = { email: 'By email', text: 'As a text message' } as const;
+const short = computed(() => editing.draft?.channel === 'text' && editing.draft.colleagues === null);
+/** A message of a series, or to colleagues, goes by email. */
+const mayBeShort = computed(
+  () =>
+    editing.draft?.colleagues === null && !editing.mailing?.series.length && editing.draft.waitDays === null,
+);
+/** How long it is before its facts are in: each copy may be longer. */
+const counted = computed(() => {
+  if (!editing.draft) return '';
+  const { text } = renderShort(editing.draft.body, { words: {} });
+  const { parts, left, coding, dear } = textLength(text);
+  const costs = dear.length
+    ? ` ${dear
+        .slice(0, 3)
+        .map((letter) => `“${letter}”`)
+        .join(', ')} makes it dear.`
+    : '';
+  return parts
+    ? `${many(parts, 'part')} without its facts; ${many(left, coding === 'gsm' ? 'letter' : 'sign')} more fit in.${costs}`
+    : '160 letters fit into one part.';
+});
 const trouble = ref('');
 /** The text with a client's own words in the place of its chips. */
 const asRead = ref(false);
@@ -53,8 +78,22 @@ const target = computed(() =>
 <template>
   <div v-if="editing.draft" class="message">
     <div class="write">
-      <SeriesStrip />
-      <div class="sheet subject">
+      <SeriesStrip v-if="!short" />
+      <div v-if="mayBeShort" class="channel" role="group" aria-label="How it goes">
+        <button
+          v-for="(words, channel) in CHANNELS"
+          :key="channel"
+          type="button"
+          class="plain part"
+          :class="{ on: editing.draft.channel === channel }"
+          :aria-pressed="editing.draft.channel === channel"
+          @click="editing.draft.channel = channel"
+        >
+          {{ words }}
+        </button>
+        <span v-if="short" class="quiet" role="status">{{ counted }}</span>
+      </div>
+      <div v-if="!short" class="sheet subject">
         <span class="quiet subject-name">Subject</span>
         <Writer
           ref="subject"
@@ -77,7 +116,7 @@ const target = computed(() =>
           </button>
         </div>
         <FormatBar
-          v-else
+          v-else-if="!short"
           :editor="editor"
           :facts="editing.facts"
           articles
@@ -111,7 +150,7 @@ const target = computed(() =>
       <v-btn class="mb-4" :aria-pressed="asRead" @click="asRead = !asRead"
         >{{ asRead ? 'Go on writing' : 'As a client reads it' }}<KeyCap letter="F4" class="ml-2"
       /></v-btn>
-      <p class="mb-4">
+      <p v-if="!short" class="mb-4">
         <button v-if="plain" type="button" class="link" @click="showing = 'text'">back to the text</button>
         <button v-else type="button" class="link" @click="writePlain">
           {{ editing.draft.plain ? 'the plain text, written by hand' : 'write the plain text by hand' }}
@@ -126,24 +165,35 @@ const target = computed(() =>
         :body="editing.draft.body"
         @changed="readWordings"
       />
-      <Enclosures :mailing-id="editing.mailing?.id ?? 0" />
-      <h2 class="mt-6">Around it</h2>
-      <v-checkbox v-model="editing.draft.framed" class="mt-1" label="the firm’s frame, as of a newsletter" />
-      <p v-if="session.may('run the office')" class="quiet">
-        <router-link to="/settings/frame">what the frame looks like</router-link>
-      </p>
-      <h2 class="mt-6">Below each copy</h2>
-      <v-checkbox
-        v-model="editing.draft.optOut"
-        class="mt-1"
-        label="the firm’s address, and how to have no more of its kind"
+      <Enclosures
+        v-if="!short"
+        v-model:laid-out="editing.draft.laidOut"
+        :mailing-id="editing.mailing?.id ?? 0"
+        :colleagues="editing.draft.colleagues !== null"
       />
-      <h2 class="mt-6">Counted</h2>
-      <v-checkbox
-        v-model="editing.draft.counted"
-        class="mt-1"
-        label="who opens it, and which links are followed"
-      />
+      <template v-if="!short">
+        <h2 class="mt-6">Around it</h2>
+        <v-checkbox
+          v-model="editing.draft.framed"
+          class="mt-1"
+          label="the firm’s frame, as of a newsletter"
+        />
+        <p v-if="session.may('run the office')" class="quiet">
+          <router-link to="/settings/frame">what the frame looks like</router-link>
+        </p>
+        <h2 class="mt-6">Below each copy</h2>
+        <v-checkbox
+          v-model="editing.draft.optOut"
+          class="mt-1"
+          label="the firm’s address, and how to have no more of its kind"
+        />
+        <h2 class="mt-6">Counted</h2>
+        <v-checkbox
+          v-model="editing.draft.counted"
+          class="mt-1"
+          label="who opens it, and which links are followed"
+        />
+      </template>
     </aside>
   </div>
 </template>
@@ -153,6 +203,22 @@ const target = computed(() =>
   display: grid;
   grid-template-columns: minmax(0, 1fr) 270px;
   gap: 18px;
+}
+.channel {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 14px;
+}
+.part {
+  padding: 2px 6px;
+  min-height: 24px;
+  color: var(--ink-soft);
+}
+.part.on {
+  color: var(--spruce);
+  font-weight: 700;
+  box-shadow: 0 2px 0 -1px var(--spruce);
 }
 .write {
   display: flex;

@@ -26,6 +26,7 @@ const SOURCES: Record<FactSource, string> = {
   file: 'File',
   adviser: 'Adviser',
   firm: 'Firm',
+  'fee note': 'Fee note',
   field: 'Our own fields',
   'fee notes': 'Of each open fee note',
   files: 'Of each open file',

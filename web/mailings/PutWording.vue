@@ -12,7 +12,8 @@ import WordingsDialog from '../writing/WordingsDialog.vue';
 /** The firm's wordings for a mailing: put in where one writes, their facts still each recipient's own. */
 const subject = defineModel<DocNode>('subject', { required: true });
 const props = defineProps<{
-  mailingId: number;
+  /** The mailing that its enclosures go with; left out: they are not wanted. */
+  mailingId?: number;
   wordings: readonly Wording[];
   editor: Editor | undefined;
   body: DocNode;
@@ -35,7 +36,7 @@ async function put() {
     if (isEmptyText(subject.value) && !isEmptyText(wording.subject)) subject.value = wording.subject;
     if (props.editor) putBlocks(props.editor, putIn(wording));
     chosen.value = null;
-    if (wording.enclosureIds.length)
+    if (wording.enclosureIds.length && props.mailingId)
       await act('POST', `/mailings/${props.mailingId}/enclosures/kept`, { wordingIds: wording.enclosureIds });
     problem.value = '';
   } catch (error) {

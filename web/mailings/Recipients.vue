@@ -33,10 +33,11 @@ const { choices } = useChoices();
 const { ask, asking: counting, problem } = useLatest();
 async function load() {
   if (!editing.draft || !editing.mailing) return;
-  const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = editing.draft;
+  const { channel, selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = editing.draft;
   const body = {
     ...{
       mailingId: editing.mailing.id,
+      channel,
       selection,
       topicId,
       senderId,
@@ -74,6 +75,7 @@ watch(
     editing.draft?.topicId,
     editing.draft?.senderId,
     editing.draft?.colleagues,
+    editing.draft?.channel,
   ],
   () => void soon(),
   { deep: true },
@@ -227,8 +229,11 @@ const FILES = computed(() => [
         label="A copy goes to"
         class="mt-4"
       />
-      <v-select v-model="editing.draft.senderId" :items="from" label="It comes from" class="mt-4" />
-      <v-select v-model="editing.draft.answersId" :items="answers" label="Answers go to" class="mt-4" />
+      <template v-if="editing.draft.channel === 'email' || toColleagues">
+        <v-select v-model="editing.draft.senderId" :items="from" label="It comes from" class="mt-4" />
+        <v-select v-model="editing.draft.answersId" :items="answers" label="Answers go to" class="mt-4" />
+      </template>
+      <p v-else class="quiet mt-4">It goes as a text message, to numbers whose owner has agreed to that.</p>
       <h2 class="mt-5 mb-2">Left out, and why</h2>
       <p v-if="found && !found.leftOut.length" class="quiet">Nobody is left out.</p>
       <div v-for="group in found?.leftOut ?? []" :key="group.why" class="left-out">

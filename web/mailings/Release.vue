@@ -28,6 +28,7 @@ const busy = ref(false);
 const problem = ref('');
 const why = ref('');
 const toColleagues = computed(() => Boolean(editing.draft?.colleagues));
+const isText = computed(() => editing.draft?.channel === 'text' && !toColleagues.value);
 const ready = computed(() => editing.mailing?.state === 'ready');
 const series = computed(() => editing.mailing?.series ?? []);
 const untested = computed(
@@ -54,11 +55,11 @@ async function load() {
   if (!editing.draft || !editing.mailing) return;
   try {
     await editing.save();
-    const { selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = editing.draft;
+    const { channel, selection, topicId, senderId, eachOf, roles, colleagues, fileChoice } = editing.draft;
     const mailingId = editing.mailing.id;
     [list.value, checks.value] = await Promise.all([
       send('POST', Recipients, '/mailings/recipients', {
-        ...{ mailingId, selection, topicId, senderId, eachOf, roles, colleagues, fileChoice },
+        ...{ mailingId, channel, selection, topicId, senderId, eachOf, roles, colleagues, fileChoice },
         limit: SHOWN,
       }),
       get(Checks, `/mailings/${mailingId}/checks`),
@@ -123,7 +124,11 @@ void load();
             <dt>Recipients</dt>
             <dd class="figures">{{ list.ticked.toLocaleString('en-GB') }}</dd>
           </div>
-          <div>
+          <div v-if="isText">
+            <dt>Goes as</dt>
+            <dd>text message</dd>
+          </div>
+          <div v-else>
             <dt>Sent by</dt>
             <dd>{{ list.total <= SHOWN ? bySender : 'each client’s own adviser' }}</dd>
           </div>
@@ -151,7 +156,7 @@ void load();
               /></template>
             </dd>
           </div>
-          <div v-if="!toColleagues">
+          <div v-if="!toColleagues && !isText">
             <dt>Says how to opt out</dt>
             <dd>{{ editing.draft?.optOut ? 'yes' : 'no' }}</dd>
           </div>

@@ -22,12 +22,13 @@ async function add() {
     busy.value = false;
   }
 }
+/** What stands in the field while one types: the page may be drawn anew meanwhile. */
+const typed = ref<string | null>(null);
 /** What is no number of days stays as it was. */
-function wait({ target }: Event) {
-  if (!(target instanceof HTMLInputElement) || !editing.draft) return;
-  const { success, data } = MailingDraft.shape.waitDays.safeParse(target.valueAsNumber);
-  if (success) editing.draft.waitDays = data;
-  else target.value = String(editing.draft.waitDays);
+function wait() {
+  const { success, data } = MailingDraft.shape.waitDays.safeParse(Number(typed.value));
+  if (success && editing.draft) editing.draft.waitDays = data;
+  typed.value = null;
 }
 async function go(id: number) {
   if (await editing.save()) await router.push(`/mailings/${id}/message`);
@@ -43,12 +44,13 @@ async function go(id: number) {
       >
       <label v-else class="quiet"
         ><input
-          :value="editing.draft?.waitDays"
+          :value="typed ?? editing.draft?.waitDays"
           type="number"
           min="1"
           max="365"
           class="days figures"
           aria-label="Days after the message before"
+          @input="typed = ($event.target as HTMLInputElement).value"
           @change="wait"
         />
         days later</label

@@ -11,6 +11,7 @@ import {
 } from '../../contract/index.ts';
 import { get, send, wordsOf } from '../api.ts';
 import FileFinder from '../parts/FileFinder.vue';
+import TaskDialog from '../tasks/TaskDialog.vue';
 import FileTab from '../parts/FileTab.vue';
 import Reasons from '../parts/Reasons.vue';
 import Trouble from '../parts/Trouble.vue';
@@ -85,6 +86,9 @@ function note() {
   noting.value = true;
   words.value = `${message.value?.subject}: ${message.value?.own.replace(/\s+/g, ' ').slice(0, 300)}`;
 }
+/** A task about it is being left, and what was said of the last one. */
+const tasking = ref(false);
+const tasked = ref('');
 const keepNote = (file: FileRef) =>
   attempt(async () => {
     await send('POST', TimelineEntry, '/timeline', {
@@ -156,6 +160,7 @@ const keepNote = (file: FileRef) =>
           {{ message.decidedBy ? `Settled by ${message.decidedBy}` : 'Settled without help' }}
         </p>
         <Reasons :evidence="message.evidence" />
+        <p v-if="tasked" class="mt-2" role="status">{{ tasked }}</p>
         <p v-if="undoId !== null" class="mt-2" role="status">
           Moved. <button type="button" class="link" @click="undo">Undo</button>
         </p>
@@ -171,6 +176,7 @@ const keepNote = (file: FileRef) =>
             >Not client mail</v-btn
           >
           <v-btn v-if="message.files.length && !noting" size="small" @click="note">Note about it…</v-btn>
+          <v-btn size="small" @click="tasking = true">Task about it…</v-btn>
           <v-btn size="small" :href="`/api/messages/${message.id}/source`">Source (.eml)</v-btn>
         </div>
         <form v-if="noting" class="note" @submit.prevent="message.files[0] && keepNote(message.files[0])">
@@ -222,6 +228,13 @@ const keepNote = (file: FileRef) =>
         <v-spacer />
         <v-btn class="mt-4" @click="id = null">Close</v-btn>
       </aside>
+      <TaskDialog
+        v-if="tasking && message"
+        :task="null"
+        :about="{ messageId: message.id, words: message.subject }"
+        @close="tasking = false"
+        @kept="(words) => ((tasking = false), (tasked = words))"
+      />
       <FileFinder
         :model-value="finding !== null"
         @update:model-value="(open: boolean) => open || (finding = null)"

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue';
 import type { MessageView } from '../../contract/index.ts';
+import { lookOf } from '../../core/documents/look.ts';
+import LookDialog from '../documents/LookDialog.vue';
 import { many, size, useTimes } from '../words.ts';
 import Invitations from '../timeline/Invitations.vue';
 import SenderNotes from './SenderNotes.vue';
@@ -18,8 +20,17 @@ watch(
     showQuoted.value = false;
     asSent.value = false;
     pictures.value = false;
+    looked.value = null;
   },
 );
+/** The enclosure that is looked at. */
+const looked = ref<MessageView['enclosures'][number] | null>(null);
+const looking = computed({
+  get: () => looked.value !== null,
+  set: (open) => {
+    if (!open) looked.value = null;
+  },
+});
 const invites = computed(() =>
   props.message.enclosures.some(({ mimeType }) => mimeType.toLowerCase() === 'text/calendar'),
 );
@@ -87,11 +98,32 @@ const by = computed(() =>
     </template>
     <ul v-if="message.enclosures.length" class="enclosures" aria-label="Enclosures">
       <li v-for="enclosure in message.enclosures" :key="enclosure.index">
-        <a :href="`/api/messages/${message.id}/enclosures/${enclosure.index}`" download
+        <button
+          v-if="lookOf(enclosure.mimeType, enclosure.filename)"
+          type="button"
+          class="plain enclosure"
+          title="Look at it here"
+          @click="looked = enclosure"
+        >
+          {{ enclosure.filename }} <span class="figures">{{ size(enclosure.size) }}</span>
+        </button>
+        <a
+          v-else
+          :href="`/api/messages/${message.id}/enclosures/${enclosure.index}`"
+          class="enclosure"
+          download
           >{{ enclosure.filename }} <span class="figures">{{ size(enclosure.size) }}</span></a
         >
       </li>
     </ul>
+    <LookDialog
+      v-if="looked"
+      v-model="looking"
+      :filename="looked.filename"
+      :page="`/messages/${message.id}/enclosures/${looked.index}/page`"
+      :content="`/messages/${message.id}/enclosures/${looked.index}`"
+      :look="lookOf(looked.mimeType, looked.filename)"
+    />
   </article>
 </template>
 
@@ -159,7 +191,7 @@ strong.internal {
   flex-wrap: wrap;
   gap: 8px;
 }
-.enclosures a {
+.enclosure {
   display: inline-block;
   border: 1px solid var(--strong);
   border-radius: 2px;
@@ -168,7 +200,7 @@ strong.internal {
   text-decoration: none;
   font-size: 13px;
 }
-.enclosures a:hover {
+.enclosure:hover {
   border-color: var(--spruce);
 }
 </style>

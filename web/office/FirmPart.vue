@@ -15,6 +15,7 @@ const { record, firm } = useFirm([
   'country',
   'webAddress',
   'counting',
+  'pageDays',
   'zone',
   'notice',
 ]);
@@ -54,6 +55,15 @@ const domains = lines('domains');
       v-model="form.webAddress"
       label="Where the office opens Patient Clerk"
       :error-messages="errorOf('webAddress')"
+    />
+    <v-text-field
+      v-model.number="form.pageDays"
+      type="number"
+      min="1"
+      :label="FIRM_LABELS.pageDays"
+      hint="What is laid out on a client’s page, and the link to it, last so long."
+      persistent-hint
+      :error-messages="errorOf('pageDays')"
     />
     <v-checkbox
       v-model="form.counting"

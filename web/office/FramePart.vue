@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useDebounceFn } from '@vueuse/core';
-import { ref, useTemplateRef, watch } from 'vue';
+import { ref, watch } from 'vue';
 import { FrameLook, FrameSettings } from '../../contract/index.ts';
 import { send, wordsOf } from '../api.ts';
-import { keptPicture } from '../parts/nodes.ts';
+import ChoosePicture from '../parts/ChoosePicture.vue';
 import Trouble from '../parts/Trouble.vue';
 import { FIRM_LABELS, useFirm } from './firm.ts';
 import KeepBar from './KeepBar.vue';
@@ -38,45 +38,22 @@ watch(
   () => form.frame.colour && void look(),
   { immediate: true },
 );
-
-const chooser = useTemplateRef<HTMLInputElement>('chooser');
-async function chosen() {
-  const file = chooser.value?.files?.[0];
-  if (!file) return;
-  try {
-    const { attrs } = await keptPicture(file);
-    const own = Number(attrs?.width ?? 180);
-    form.frame = { ...form.frame, logo: String(attrs?.hash), logoWidth: Math.max(24, Math.min(own, 240)) };
-    trouble.value = '';
-  } catch (failed) {
-    trouble.value = wordsOf(failed);
-  }
-  if (chooser.value) chooser.value.value = '';
-}
 </script>
 
 <template>
   <Trouble :words="problem" :retry="load" class="mb-3" />
   <form class="form-grid" @submit.prevent>
-    <div class="logo">
-      <v-btn @click="chooser?.click()">{{ form.frame.logo ? 'Another logo…' : 'Choose a logo…' }}</v-btn>
-      <button
-        v-if="form.frame.logo"
-        type="button"
-        class="link"
-        @click="form.frame = { ...form.frame, logo: null }"
-      >
-        take it away
-      </button>
-      <input
-        ref="chooser"
-        type="file"
-        accept="image/png,image/jpeg,image/gif"
-        hidden
-        aria-hidden="true"
-        @change="chosen"
-      />
-    </div>
+    <ChoosePicture
+      :has="form.frame.logo !== null"
+      choose="Choose a logo…"
+      another="Another logo…"
+      gif
+      @chosen="
+        (logo, width) => (form.frame = { ...form.frame, logo, logoWidth: Math.max(24, Math.min(width, 240)) })
+      "
+      @gone="form.frame = { ...form.frame, logo: null }"
+      @trouble="trouble = $event"
+    />
     <v-text-field
       v-model.number="form.frame.logoWidth"
       type="number"
@@ -132,7 +109,6 @@ async function chosen() {
 </template>
 
 <style scoped>
-.logo,
 .colour {
   display: flex;
   align-items: center;

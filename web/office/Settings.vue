@@ -12,6 +12,10 @@ import HoursPart from './HoursPart.vue';
 import MailPart from './MailPart.vue';
 import NumbersPart from './NumbersPart.vue';
 import { PARTS, type SettingsPart } from './parts.ts';
+import PaperPart from './PaperPart.vue';
+import RemindersPart from './RemindersPart.vue';
+import WaysPart from './WaysPart.vue';
+import TextsPart from './TextsPart.vue';
 import SignInPart from './SignInPart.vue';
 import StaffPart from './StaffPart.vue';
 import ListPart from './ListPart.vue';
@@ -26,10 +30,15 @@ const SHOWN: Record<string, Component> = {
   interests: ListPart,
   tags: ListPart,
   topics: ListPart,
+  documents: ListPart,
   frame: FramePart,
+  paper: PaperPart,
+  ways: WaysPart,
+  reminders: RemindersPart,
   fields: FieldsPart,
   staff: StaffPart,
   mail: MailPart,
+  texts: TextsPart,
   door: SignInPart,
 };
 
@@ -45,6 +54,12 @@ const LISTS: Record<string, { list: ListName; one: string; borneBy: string; usua
   interests: { list: 'interest', one: 'Interest', borneBy: 'client' },
   tags: { list: 'tag', one: 'Tag', borneBy: 'client' },
   topics: { list: 'topic', one: 'Topic', borneBy: 'address' },
+  documents: {
+    list: 'document_kind',
+    one: 'Kind',
+    borneBy: 'document',
+    usual: ['Agreement', 'Map', 'Photograph', 'Report'],
+  },
 };
 
 /** Everything that differs between two firms; a firm that begins is led through what it is asked for. */

@@ -88,10 +88,34 @@ export const PARTS: readonly SettingsPart[] = [
     why: 'What mailings are about. Somebody may opt out of one and go on having the others.',
   },
   {
+    key: 'documents',
+    title: 'Kinds of document',
+    path: '/settings/documents',
+    why: 'What lies on files: maps, reports, agreements. A mailing can take each client’s newest of a kind along.',
+  },
+  {
     key: 'frame',
     title: 'Frame of newsletters',
     path: '/settings/frame',
     why: 'What stands around a newsletter: logo, one colour, lines below. The logo may stand below signatures too.',
+  },
+  {
+    key: 'paper',
+    title: 'Letter paper',
+    path: '/settings/paper',
+    why: 'What stands on letters, fee notes and statements, where their address stands, and how you are paid.',
+  },
+  {
+    key: 'ways',
+    title: 'Ways of sending',
+    path: '/settings/ways',
+    why: 'How letters, statements and mailings go to a client who is new. Each client’s record says where it is otherwise.',
+  },
+  {
+    key: 'reminders',
+    title: 'Reminders',
+    path: '/settings/reminders',
+    why: 'After how many days an unpaid fee note is reminded of, how often, and whether that happens by itself.',
   },
   {
     key: 'fields',
@@ -100,5 +124,6 @@ export const PARTS: readonly SettingsPart[] = [
     why: 'What else you keep of clients, people and files.',
   },
   { key: 'mail', title: 'Folders and domains', path: '/settings/mail', why: '' },
+  { key: 'texts', title: 'Text messages', path: '/settings/texts', why: '' },
   { key: 'door', title: 'Signing in', path: '/settings/door', why: '' },
 ];

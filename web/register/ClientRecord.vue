@@ -22,7 +22,7 @@ import { useKeys } from '../ui/keys.ts';
 import { about } from '../ui/live.ts';
 import { useLoad } from '../ui/load.ts';
 import { useRecord } from '../ui/record.ts';
-import { useTimes } from '../words.ts';
+import { list, useTimes } from '../words.ts';
 import Facts from './Facts.vue';
 import FeeNotes from './FeeNotes.vue';
 import FileDialog from './FileDialog.vue';
@@ -132,9 +132,10 @@ const ways = Object.entries(DELIVERY_WAYS).map(([value, title]) => ({ value, tit
 const deliveryWords = (kind: DeliveryKind) => {
   const line = form.delivery.find((each) => each.kind === kind);
   if (!line) return '';
-  return [DELIVERY_WAYS[line.way], line.personId && line.way !== 'none' ? `to ${nameOf(line.personId)}` : '']
-    .filter(Boolean)
-    .join(', ');
+  const to = [line.personId, line.alsoId].flatMap((id) =>
+    id && line.way !== 'none' ? (nameOf(id) ?? []) : [],
+  );
+  return [DELIVERY_WAYS[line.way], to.length ? `to ${list(to)}` : ''].filter(Boolean).join(', ');
 };
 const clientFacts = computed(() => [
   { label: 'Kind', value: form.kind },
@@ -242,6 +243,15 @@ async function reload() {
                   placeholder="whoever mail is addressed to"
                   persistent-placeholder
                   :disabled="line.way === 'none'"
+                />
+                <v-select
+                  v-if="line.kind !== 'mailings'"
+                  v-model="line.alsoId"
+                  :items="people.filter(({ value }) => value !== line.personId)"
+                  :label="`${DELIVERY_KINDS[line.kind]}: also to`"
+                  clearable
+                  class="wide"
+                  :disabled="line.way === 'none' || !line.personId"
                 />
               </template>
               <v-checkbox

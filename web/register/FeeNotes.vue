@@ -3,6 +3,7 @@ import { computed, reactive, ref, watch } from 'vue';
 import { FeeNoteFields, FeeNotes, Made, type FeeNote, type FileRef } from '../../contract/index.ts';
 import { act, send, wordsOf } from '../api.ts';
 import Trouble from '../parts/Trouble.vue';
+import RemindDialog from '../paperwork/RemindDialog.vue';
 import AskDialog from '../ui/AskDialog.vue';
 import DateField from '../ui/DateField.vue';
 import { useForm } from '../ui/form.ts';
@@ -39,6 +40,19 @@ const COLUMNS = [
   { words: 'Amount', right: true },
   { words: 'State', right: true },
 ];
+
+/** Of what the reminders are to be otherwise. */
+const reminding = ref<{ path: string; what: string; elsewhere: string } | null>(null);
+const ofClient = computed(() => ({
+  path: `/clients/${props.clientId}`,
+  what: 'this client',
+  elsewhere: 'as the firm does',
+}));
+const ofNote = (row: FeeNote) => ({
+  path: `/fee-notes/${row.id}`,
+  what: `fee note ${row.number}`,
+  elsewhere: 'as for this client otherwise',
+});
 
 const shown = ref<number | 'new' | null>(null);
 const open = computed({
@@ -120,6 +134,7 @@ const state = (row: FeeNote) =>
   <Section :model-value="false" title="Fee notes" :may="false">
     <template #more>
       <span v-if="page?.total" class="quiet figures">{{ money.format(page.open) }} open</span>
+      <button v-if="may" type="button" class="link" @click="reminding = ofClient">reminders…</button>
       <button v-if="may" type="button" class="link" @click="shown = 'new'">enter one</button>
     </template>
     <Trouble :words="problem || failed" :retry="load" />
@@ -148,9 +163,21 @@ const state = (row: FeeNote) =>
         <td class="right figures">{{ day(row.issuedOn) }}</td>
         <td class="right figures">{{ day(row.dueOn) }}</td>
         <td class="right figures">{{ money.format(row.amount) }}</td>
-        <td class="right" :class="row.overdue ? 'needs' : 'quiet'">{{ state(row) }}</td>
+        <td class="right" :class="row.overdue ? 'needs' : 'quiet'">
+          <button
+            v-if="may && row.overdue"
+            type="button"
+            class="link needs"
+            :title="`Reminders of ${row.number}`"
+            @click="reminding = ofNote(row)"
+          >
+            {{ state(row) }}
+          </button>
+          <template v-else>{{ state(row) }}</template>
+        </td>
       </template>
     </PagedTable>
+    <RemindDialog v-if="reminding" :of="reminding" @close="reminding = null" />
     <AskDialog v-model="open" :persistent="typed" :max-width="560" label="A fee note">
       <template #heading>{{ shown === 'new' ? 'Enter a fee note' : `Fee note ${draft.number}` }}</template>
       <form class="form-grid" @submit.prevent="keep">

@@ -49,7 +49,14 @@ async function takeBack(step: number) {
         <div class="top">
           <span
             ><strong>{{ step.action }}</strong>
-            <span class="quiet"> {{ full(step.at) }}, {{ step.by ?? 'by itself' }}</span></span
+            <span class="quiet">
+              {{ full(step.at) }},
+              <template v-if="step.order"
+                >by the standing order
+                <router-link :to="`/orders/${step.order.id}`">{{ step.order.name }}</router-link>, since
+                {{ step.order.why }}</template
+              ><template v-else>{{ step.by ?? 'by itself' }}</template></span
+            ></span
           >
           <button v-if="step.undoable" type="button" class="link" @click="takeBack(step.id)">
             take back

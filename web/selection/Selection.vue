@@ -27,6 +27,7 @@ import AskDialog from '../ui/AskDialog.vue';
 import { useLatest } from '../ui/latest.ts';
 import { LATER, useLive } from '../ui/live.ts';
 import ChangeMany from './ChangeMany.vue';
+import LabelsDialog from '../paperwork/LabelsDialog.vue';
 import ChooseColumns from './ChooseColumns.vue';
 import { useCatalogue } from './catalogue.ts';
 import { NAMING, useColumns } from './columns.ts';
@@ -214,15 +215,20 @@ function print() {
   );
   window.open('/selections/print');
 }
-async function mail() {
+/** Begins something for those that are picked out, and goes there. */
+async function begin(path: '/mailings' | '/paperwork', body: object) {
   try {
-    const { id } = await send('POST', Made, '/mailings', { selection: selection.value });
+    const { id } = await send('POST', Made, path, { ...body, selection: selection.value });
     standing.value = JSON.stringify(selection.value);
-    await router.push(`/mailings/${id}`);
+    await router.push(`${path}/${id}`);
   } catch (error) {
     problem.value = wordsOf(error);
   }
 }
+/** Whether labels are asked for. */
+const labels = ref(false);
+const mail = () => begin('/mailings', {});
+const letters = () => begin('/paperwork', { kind: 'letter' });
 async function share(shared: boolean) {
   if (!kept.value) return;
   try {
@@ -299,8 +305,14 @@ async function leave() {
             />
           </template>
           <v-list-item title="Print the list" @click="print" />
+          <v-list-item
+            v-if="session.may('prepare paperwork')"
+            title="Print address labels…"
+            @click="labels = true"
+          />
         </v-list>
       </v-menu>
+      <v-btn v-if="session.may('prepare paperwork')" :disabled="!total" @click="letters">Letters</v-btn>
       <v-btn
         v-if="session.may('prepare mailings')"
         color="primary"
@@ -316,6 +328,7 @@ async function leave() {
     </p>
     <p class="sentence" aria-live="polite">{{ sentence }}</p>
     <Trouble :words="trouble" :retry="load" class="mb-2" />
+    <LabelsDialog v-model="labels" :selection="selection" :count="total ?? 0" />
     <div class="two">
       <section class="account" aria-label="The lines">
         <SelectionColumn v-model="selection" @counted="counted = $event" />

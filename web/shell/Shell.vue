@@ -53,7 +53,11 @@ const COUNTED: Partial<Record<Topic, readonly RailCount[]>> = {
   sorting: ['sorting'],
   mail: ['unread'],
   mailings: ['mailings', 'dispatch'],
-  drafts: ['dispatch'],
+  drafts: ['dispatch', 'orders'],
+  orders: ['orders'],
+  tasks: ['tasks'],
+  texts: ['texts'],
+  collection: ['collection'],
   mailboxes: ['mailboxes'],
   records: ['clients'],
 };
@@ -61,7 +65,10 @@ const count = (of?: readonly RailCount[]): void => void session.count(of).catch(
 openLive();
 count();
 useLive(
-  { sorting: true, mail: true, mailings: true, drafts: true, mailboxes: true, records: true },
+  {
+    ...{ sorting: true, mail: true, mailings: true, drafts: true, mailboxes: true, records: true },
+    ...{ orders: true, tasks: true, texts: true, collection: true },
+  },
   (changes) => count([...new Set(changes.flatMap(({ topic }) => COUNTED[topic] ?? []))]),
   1000,
 );
@@ -190,14 +197,14 @@ async function signOut() {
 .rail {
   background: var(--rail);
   border-right: 1px solid var(--strong);
-  padding: 22px 0;
+  padding: 14px 0;
   overflow: auto;
 }
 .group {
-  margin-bottom: 18px;
+  margin-bottom: 12px;
 }
 .group-name {
-  padding: 5px 16px;
+  padding: 4px 16px;
   font-size: 12px;
   font-weight: 600;
   color: var(--ink-soft);
@@ -205,7 +212,7 @@ async function signOut() {
 .rail-link {
   display: flex;
   justify-content: space-between;
-  padding: 6px 16px 6px 16px;
+  padding: 5px 16px;
   border-left: 4px solid transparent;
   color: var(--ink);
   text-decoration: none;

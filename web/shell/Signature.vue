@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue';
 import { SignatureView } from '../../contract/index.ts';
 import { act, wordsOf } from '../api.ts';
+import ChoosePicture from '../parts/ChoosePicture.vue';
 import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
@@ -18,6 +19,15 @@ const items = computed(() => [
 const words = computed(
   () => own.value?.choices.find(({ id }) => id === own.value?.signatureId)?.words ?? own.value?.usual ?? '',
 );
+async function keep(signed: string | null) {
+  try {
+    await act('PUT', '/session/signed', { signed });
+    await load();
+    said.value = 'Kept.';
+  } catch (error) {
+    problem.value = wordsOf(error);
+  }
+}
 async function choose(signatureId: number | null) {
   try {
     await act('PUT', '/session/signature', { signatureId });
@@ -48,12 +58,32 @@ async function choose(signatureId: number | null) {
         >Write a signature</router-link
       >
     </p>
+    <div v-if="own" class="signed mt-2">
+      <img v-if="own.signed" :src="`/api/pictures/${own.signed}`" alt="Your signature" />
+      <ChoosePicture
+        :has="own.signed !== null"
+        choose="A picture of it, for letters…"
+        another="Another picture…"
+        @chosen="(hash) => keep(hash)"
+        @gone="keep(null)"
+        @trouble="problem = $event"
+      />
+    </div>
     <Trouble :words="problem" class="mt-1" />
     <p class="quiet" role="status">{{ said }}</p>
   </div>
 </template>
 
 <style scoped>
+.signed {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+}
+.signed img {
+  max-width: 140px;
+  max-height: 60px;
+}
 .words {
   white-space: pre-wrap;
   overflow-wrap: anywhere;

@@ -1,10 +1,13 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import { Today } from '../../contract/index.ts';
+import { Today, type TaskRow } from '../../contract/index.ts';
 import MailingProgress from '../mailings/MailingProgress.vue';
 import MessageDialog from '../message/MessageDialog.vue';
 import FileTab from '../parts/FileTab.vue';
 import Trouble from '../parts/Trouble.vue';
+import TaskDialog from '../tasks/TaskDialog.vue';
+import TaskList from '../tasks/TaskList.vue';
+import { useTasks } from '../tasks/task.ts';
 import ForYou from '../timeline/ForYou.vue';
 import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
@@ -19,10 +22,15 @@ const {
   problem,
   load,
 } = useLoad(Today, () => '/today', {
-  concerns: { mail: true, sorting: true, mailings: true, mailboxes: true },
+  concerns: {
+    ...{ mail: true, sorting: true, mailings: true, mailboxes: true },
+    ...{ tasks: true, orders: true, drafts: true, reckoning: true, texts: true, collection: true },
+  },
   moment: 2000,
 });
 const opened = ref<number | null>(null);
+const edited = ref<TaskRow | null>(null);
+const { settle, takeBack, last, failed } = useTasks(load);
 
 const greeting = computed(
   () =>
@@ -65,6 +73,45 @@ const needs = computed(() => {
       to: toRelease.value[0] ? `/mailings/${toRelease.value[0].id}` : '/mailings',
       needs: true,
       hide: !toRelease.value.length,
+    },
+    {
+      count: now.texts,
+      words: `${now.texts === 1 ? 'text message wants' : 'text messages want'} something of you`,
+      more: 'an answer, a client, or to be sent',
+      act: 'Look',
+      to: '/texts',
+      needs: false,
+      hide: !now.texts,
+    },
+    {
+      count: now.collection.uploads + now.collection.lines,
+      words: 'from clients’ pages',
+      more: list([
+        ...(now.collection.uploads ? [`${many(now.collection.uploads, 'document')} to look at`] : []),
+        ...(now.collection.lines ? [`${many(now.collection.lines, 'line')} to answer`] : []),
+      ]),
+      act: 'Look',
+      to: now.collection.uploads ? '/pages' : '/pages?show=lines',
+      needs: false,
+      hide: !now.collection.uploads && !now.collection.lines,
+    },
+    {
+      count: now.prepared,
+      words: `${now.prepared === 1 ? 'message' : 'messages'} prepared by standing orders`,
+      more: 'for you to read and release',
+      act: 'Release',
+      to: '/orders?show=prepared',
+      needs: false,
+      hide: !now.prepared,
+    },
+    {
+      count: now.heldOrders,
+      words: 'more than standing orders do on a day',
+      more: 'they ask before they go on',
+      act: 'Look',
+      to: '/orders',
+      needs: true,
+      hide: !now.heldOrders,
     },
     {
       count: now.uncertain,
@@ -118,6 +165,14 @@ const needs = computed(() => {
     },
   ].filter((row) => !row.hide);
 });
+/** What the reckoning says of yesterday. */
+const accounted = computed(() => {
+  const now = today.value?.yesterday;
+  if (now?.state !== 'done') return '';
+  return now.open
+    ? `Of yesterday ${many(now.open, 'difference')} ${now.open === 1 ? 'is' : 'are'} still to be seen to.`
+    : 'Everything of yesterday is accounted for.';
+});
 const mailboxWords = computed(() => {
   const boxes = today.value?.mailboxes ?? [];
   const filling = boxes.filter((box) => box.state === 'filling');
@@ -139,6 +194,9 @@ const mailboxWords = computed(() => {
         >{{ many(today.today.messages, 'message') }} so far today, {{ today.today.filedAlone }} of them filed
         without you.</template
       >
+    </p>
+    <p v-if="accounted" class="accounted">
+      <router-link to="/reckoning" :class="{ needs: today?.yesterday?.open }">{{ accounted }}</router-link>
     </p>
     <StillToDo v-if="session.may('run the office')" />
     <Trouble :words="problem" :retry="load" class="mt-4" />
@@ -181,6 +239,25 @@ const mailboxWords = computed(() => {
         </div>
       </section>
       <section aria-labelledby="out">
+        <section v-if="today.tasks.due || last" class="to-do" aria-labelledby="to-do">
+          <header>
+            <h2 id="to-do">To do</h2>
+            <router-link to="/tasks" class="quiet">all of your tasks</router-link>
+          </header>
+          <Trouble :words="failed" />
+          <TaskList
+            :tasks="today.tasks.first"
+            place
+            @done="(task) => settle(task, true)"
+            @open="edited = $event"
+          />
+          <p v-if="today.tasks.due > today.tasks.first.length" class="quiet">
+            and {{ today.tasks.due - today.tasks.first.length }} more that are due
+          </p>
+          <p v-if="last" class="quiet" role="status">
+            {{ last.words }} <button type="button" class="link" @click="takeBack">take it back</button>
+          </p>
+        </section>
         <ForYou />
         <h2 id="out">On its way out</h2>
         <div class="sheet pa-3 way-out">
@@ -194,6 +271,7 @@ const mailboxWords = computed(() => {
       </section>
     </div>
     <MessageDialog v-model="opened" @changed="load" />
+    <TaskDialog v-if="edited" :task="edited" @close="edited = null" @kept="((edited = null), load())" />
   </div>
 </template>
 
@@ -206,6 +284,17 @@ const mailboxWords = computed(() => {
 }
 h2 {
   margin-bottom: 8px;
+}
+.accounted {
+  margin: 2px 0 0;
+}
+.to-do {
+  margin-bottom: 22px;
+}
+.to-do header {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
 }
 .needs-list {
   list-style: none;

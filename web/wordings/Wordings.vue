@@ -8,6 +8,7 @@ import Trouble from '../parts/Trouble.vue';
 import { useSession } from '../session.ts';
 import { useLoad } from '../ui/load.ts';
 import PagedTable from '../ui/PagedTable.vue';
+import Tabs from '../ui/Tabs.vue';
 import { size, useTimes } from '../words.ts';
 import { KINDS, OCCASIONS } from './occasions.ts';
 
@@ -85,19 +86,7 @@ async function keepFiles() {
         >New wording</v-btn
       >
     </header>
-    <div class="tabs" role="group" aria-label="Kinds">
-      <button
-        v-for="tab in TABS"
-        :key="tab.words"
-        type="button"
-        class="plain tab"
-        :class="{ on: kind === tab.value }"
-        :aria-pressed="kind === tab.value"
-        @click="kind = tab.value"
-      >
-        {{ tab.words }}
-      </button>
-    </div>
+    <Tabs v-model="kind" label="Kinds" :tabs="TABS" class="kinds" />
     <Trouble :words="problem" :retry="load" class="mb-2" />
     <Trouble :words="unkept" class="mb-2" />
     <PagedTable
@@ -150,18 +139,8 @@ async function keepFiles() {
   flex: none;
   width: 300px;
 }
-.tabs {
-  display: flex;
-  gap: 18px;
-  border-bottom: 1px solid var(--strong);
+.kinds {
   margin: 10px 0 12px;
-}
-.tab {
-  padding: 4px 2px 5px;
-  border-bottom: 3px solid transparent;
-}
-.tab.on {
-  border-bottom-color: var(--spruce);
 }
 .name {
   font-weight: 700;

@@ -18,6 +18,7 @@ async function begin() {
       fileId: number('file'),
       personId: number('person'),
       clientId: number('client'),
+      documentId: number('document'),
     });
     await router.replace(`/writing/${id}`);
   } catch (error) {

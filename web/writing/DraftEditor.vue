@@ -164,6 +164,12 @@ const heading = computed(
         /></v-btn>
       </div>
     </header>
+    <p v-if="desk.letter?.order" class="prepared quiet">
+      Prepared by
+      <router-link :to="`/orders/${desk.letter.order.id}`">{{ desk.letter.order.name }}</router-link>, since
+      {{ desk.letter.order.why }}.
+      <span v-if="desk.letter.order.waits" class="needs">{{ desk.letter.order.waits }}</span>
+    </p>
     <Trouble :words="desk.problem || boxesProblem || pictureProblem" class="mb-2" />
     <SentState v-if="desk.letter && !desk.open" :desk="desk" :apart="apart" :now="now" />
     <p v-else-if="!desk.letter && !desk.problem" class="quiet">Opening …</p>
@@ -269,6 +275,9 @@ const heading = computed(
 </template>
 
 <style scoped>
+.prepared {
+  margin: 0 0 8px;
+}
 .warned {
   list-style: none;
   margin: 0;

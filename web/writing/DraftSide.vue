@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue';
-import type { FileDocument, FileRef, Wording } from '../../contract/index.ts';
+import type { FileRef, Wording } from '../../contract/index.ts';
 import type { DocNode } from '../../core/merge/document.ts';
 import FileFinder from '../parts/FileFinder.vue';
 import FileTab from '../parts/FileTab.vue';
@@ -30,8 +30,8 @@ const offered = computed(() =>
 async function encloseAll(list: FileList | null | undefined) {
   for (const file of Array.from(list ?? [])) await props.desk.enclose(file);
 }
-async function encloseFrom({ messageId, index }: FileDocument) {
-  await props.desk.encloseFrom(messageId, index);
+async function encloseDocument(id: number) {
+  await props.desk.encloseDocument(id);
   documents.value = false;
 }
 async function encloseKept(id: number) {
@@ -111,7 +111,7 @@ async function encloseKept(id: number) {
       @choose="(file: FileRef) => (files = [...files.filter((each) => each.id !== file.id), file])"
     />
     <KeptDialog v-model="kept" @choose="encloseKept" />
-    <DocumentsDialog v-model="documents" :file-id="fileId" @choose="encloseFrom" />
+    <DocumentsDialog v-model="documents" :client="files[0] ?? null" @choose="encloseDocument" />
   </aside>
 </template>
 

@@ -142,9 +142,9 @@ export function useDraft(id: number) {
       problem.value = `${file.name} could not be enclosed. ${wordsOf(error)}`;
     }
   }
-  async function encloseFrom(messageId: number, index: number): Promise<void> {
+  async function encloseDocument(documentId: number): Promise<void> {
     try {
-      await act('POST', `/drafts/${id}/enclosures/from`, { messageId, index });
+      await act('POST', `/drafts/${id}/enclosures/document`, { documentId });
       await refresh();
     } catch (error) {
       problem.value = wordsOf(error);
@@ -190,7 +190,7 @@ export function useDraft(id: number) {
     recall,
     throwAway,
     enclose,
-    encloseFrom,
+    encloseDocument,
     encloseKept,
     takeOff,
     put,

@@ -258,7 +258,7 @@ async function skipFolders(db: Knex, mailboxId: number, skipped: readonly number
     await db('folder')
       .where({ id: row.id })
       .update(now ? { skipped: true } : { skipped: false, uid_validity: 0 });
-    if (now) await forgetCopies(db, row.id);
+    if (now) await forgetCopies(db, row.id, false);
   }
 }
 
@@ -289,7 +289,7 @@ export async function disconnectMailbox(
     .update({ paused_at: new Date(), lease_owner: null, lease_until: new Date(0) });
   if (remove) await removeNeverLogged(db, id);
   const folders: number[] = await db('folder').where({ mailbox_id: id }).pluck('id');
-  for (const folder of folders) await forgetCopies(db, folder);
+  for (const folder of folders) await forgetCopies(db, folder, false);
   await transact(db, async (trx) => {
     await trx('folder').where({ mailbox_id: id }).delete();
     await trx('mailbox_colleague').where({ mailbox_id: id }).delete();

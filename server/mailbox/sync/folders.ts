@@ -1,5 +1,5 @@
 import type { ImapFlow, ListResponse } from 'imapflow';
-import { transact, type Database } from '../../foundation/database.ts';
+import { transact, type Database, type Transaction } from '../../foundation/database.ts';
 import { giveUp, isMeant, LOOKED_AT } from './pendingChanges.ts';
 import { isRefusal, openFolder } from '../../mailserver/imap.ts';
 import { holdMessages, refreshMarks } from '../../correspondence/marks.ts';
@@ -302,15 +302,18 @@ async function dropFolder(db: Database, { id }: FolderRow): Promise<void> {
 
 const CHUNK = 2000;
 
-/** Forgets what lay in a folder, some thousand copies at a time. */
-export async function forgetCopies(db: Database, folderId: number): Promise<void> {
+/**
+ * Forgets what lay in a folder, some thousand copies at a time.
+ * @param gone whether its server does not have it any more; else it is only not ours to read
+ */
+export async function forgetCopies(db: Database, folderId: number, gone = true): Promise<void> {
   for (;;) {
     const rows = await db('message_copy')
       .where({ folder_id: folderId })
       .limit(CHUNK)
       .select('uid', 'message_id');
     if (!rows.length) return;
-    await forget(db, folderId, rows);
+    await forget(db, folderId, rows, gone);
   }
 }
 
@@ -319,6 +322,7 @@ export async function forget(
   db: Database,
   folderId: number,
   rows: readonly { uid: number; message_id: number }[],
+  gone = true,
 ): Promise<void> {
   await transact(db, async (trx) => {
     const uids = rows.map((row) => row.uid);
@@ -326,6 +330,7 @@ export async function forget(
       trx,
       rows.map((row) => row.message_id),
     );
+    if (gone) await noteGone(trx, folderId, uids);
     await trx('message_copy').where({ folder_id: folderId }).whereIn('uid', uids).delete();
     await trx('mail_change').where({ folder_id: folderId }).whereIn('uid', uids).delete();
     await refreshMarks(
@@ -333,4 +338,15 @@ export async function forget(
       rows.map((row) => row.message_id),
     );
   });
+}
+
+/** What its server does not have any more is told by the reckoning. */
+async function noteGone(trx: Transaction, folderId: number, uids: readonly number[]): Promise<void> {
+  await trx.raw(
+    `INSERT INTO copy_gone (mailbox_id, folder_path, role, message_id, at)
+      SELECT folder.mailbox_id, folder.path, folder.role, message_copy.message_id, message_copy.at
+      FROM message_copy JOIN folder ON folder.id = message_copy.folder_id
+      WHERE message_copy.folder_id = ? AND message_copy.uid IN (${uids.map(() => '?').join(', ')})`,
+    [folderId, ...uids],
+  );
 }

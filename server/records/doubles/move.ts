@@ -28,6 +28,12 @@ async function moveClient(trx: Transaction, { keptId, droppedId }: Merging): Pro
     });
   await trx('file').where({ client_id: droppedId }).update({ client_id: keptId });
   await trx('fee_note').where({ client_id: droppedId }).update({ client_id: keptId });
+  // What was said of either one's reminders stands.
+  const other = await trx('client').where({ id: droppedId }).first('reminding');
+  await trx('client')
+    .where({ id: keptId })
+    .whereNull('reminding')
+    .update({ reminding: other?.reminding ?? null });
   await trx('import_row').where({ client_id: droppedId }).update({ client_id: keptId });
   // A mailing has one row for a client: of one that went to both, this copy is only its recipient's.
   await trx('dispatch')
@@ -38,10 +44,13 @@ async function moveClient(trx: Transaction, { keptId, droppedId }: Merging): Pro
     )
     .update({ client_id: null });
   await trx('dispatch').where({ client_id: droppedId }).update({ client_id: keptId });
+  await trx('order_course').where({ client_id: droppedId }).update({ client_id: keptId });
+  await trx('task').where({ client_id: droppedId }).update({ client_id: keptId });
   await trx.raw('UPDATE IGNORE mailing_left_out SET client_id = ? WHERE client_id = ?', [keptId, droppedId]);
   await trx('mailing_left_out').where({ client_id: droppedId }).delete();
   await moveTies(trx, 'mailing_own_copy', 'client_id', { keptId, droppedId });
   await moveTies(trx, 'selection_member', 'client_id', { keptId, droppedId });
+  await movePages(trx, 'client_id', { keptId, droppedId });
   await moveLinks(trx, 'client', { keptId, droppedId });
 }
 
@@ -63,7 +72,14 @@ async function movePerson(trx: Transaction, { keptId, droppedId }: Merging): Pro
   await moveTies(trx, 'timeline_person', 'person_id', { keptId, droppedId });
   await moveTies(trx, 'mailing_own_copy', 'person_id', { keptId, droppedId });
   await moveTies(trx, 'selection_member', 'person_id', { keptId, droppedId });
+  await movePages(trx, 'person_id', { keptId, droppedId });
   await trx('delivery').where({ person_id: droppedId }).update({ person_id: keptId });
+  await trx('delivery').where({ also_id: droppedId }).update({ also_id: keptId });
+  // Whoever gets it gets it once.
+  await trx('delivery').where({ also_id: keptId }).whereRaw('person_id = also_id').update({ also_id: null });
+  await trx('paper_piece').where({ person_id: droppedId }).update({ person_id: keptId });
+  await trx('order_course').where({ person_id: droppedId }).update({ person_id: keptId });
+  await trx('text_message').where({ person_id: droppedId }).update({ person_id: keptId });
   // Where both had a copy of one mailing, each stays; of two copies only one can be theirs.
   await trx.raw('UPDATE IGNORE dispatch SET person_id = ? WHERE person_id = ?', [keptId, droppedId]);
   await trx('dispatch').where({ person_id: droppedId }).update({ person_id: null });
@@ -95,6 +111,37 @@ async function moveTies(
   await trx.raw('UPDATE IGNORE ?? SET ?? = ? WHERE ?? = ?', [table, column, keptId, column, droppedId]);
   await (trx(table) as Knex.QueryBuilder).where({ [column]: droppedId }).delete();
 }
+
+/** Pages go over as they are; of two for one person and client, what lies on the one comes onto the other. */
+async function movePages(
+  trx: Transaction,
+  column: 'client_id' | 'person_id',
+  { keptId, droppedId }: Merging,
+): Promise<void> {
+  const other = column === 'client_id' ? 'person_id' : 'client_id';
+  for (const page of await trx('collection_page').where({ [column]: droppedId })) {
+    const there = await trx('collection_page')
+      .where({ [column]: keptId, [other]: page[other] })
+      .first('id');
+    if (!there) {
+      await trx('collection_page')
+        .where({ id: page.id })
+        .update({ [column]: keptId });
+      continue;
+    }
+    for (const table of ON_PAGES)
+      await (trx(table) as Knex.QueryBuilder).where({ page_id: page.id }).update({ page_id: there.id });
+    await trx('collection_page').where({ id: page.id }).delete();
+  }
+}
+
+/** What hangs on pages, and goes with them. */
+export const ON_PAGES = [
+  'collection_item',
+  'collection_wanted',
+  'collection_upload',
+  'collection_entry',
+] as const;
 
 /** Fields and selections that name the one record name the other. */
 async function moveLinks(trx: Transaction, subject: DoubleSubject, merging: Merging): Promise<void> {

@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
 import type { DoubleSubject } from '../../../contract/index.ts';
+import { ON_PAGES } from './move.ts';
 import type { Watched } from './snapshot.ts';
 
 type Find = Watched['find'];
@@ -18,6 +19,28 @@ const pairs = (subject: DoubleSubject, ids: readonly number[]): Watched => ({
   key: ['id'],
   find: (query) => query.whereIn(`${subject}_a`, ids).orWhereIn(`${subject}_b`, ids),
 });
+
+/** Pages and what hangs on them; of one that came back its codes begin anew. */
+const pages = (column: 'client_id' | 'person_id', ids: readonly number[]): Watched[] => [
+  {
+    table: 'collection_page',
+    key: ['id'],
+    made: ['secret'],
+    find: (query) => query.whereIn(column, ids),
+  },
+  ...ON_PAGES.map((table) => ({
+    table,
+    key: ['id'],
+    only: ['page_id'],
+    find: (query: Knex.QueryBuilder) =>
+      query.whereIn('page_id', (own: Knex.QueryBuilder) =>
+        own
+          .from('collection_page')
+          .whereIn(column, [...ids])
+          .select('id'),
+      ),
+  })),
+];
 
 const values = (of: 'client' | 'person' | 'file', find: Find): Watched => ({
   table: `${of}_field_value`,
@@ -49,8 +72,11 @@ export const WATCHED: Record<DoubleSubject, (ids: readonly number[]) => Watched[
       { table: 'dispatch', key: ['id'], ...moved },
       { table: 'mailing_left_out', key: ['id'], find: own },
       { table: 'import_row', key: ['import_id', 'line'], ...moved },
+      { table: 'order_course', key: ['id'], ...moved },
+      { table: 'task', key: ['id'], ...moved },
       { table: 'mailing_own_copy', key: ['mailing_id', 'client_id', 'person_id'], find: own },
       { table: 'selection_member', key: ['selection_id', 'client_id'], find: own },
+      ...pages('client_id', ids),
       TREES,
       pairs('client', ids),
     ];
@@ -68,12 +94,21 @@ export const WATCHED: Record<DoubleSubject, (ids: readonly number[]) => Watched[
       values('person', (query) => query.whereIn('person_id', ids).orWhereIn('person_link', ids)),
       values('client', linked),
       values('file', linked),
-      { table: 'delivery', key: ['client_id', 'kind'], ...moved },
+      {
+        table: 'delivery',
+        key: ['client_id', 'kind'],
+        only: ['person_id', 'also_id'],
+        find: (query) => query.where((some) => some.whereIn('person_id', ids).orWhereIn('also_id', ids)),
+      },
       { table: 'dispatch', key: ['id'], ...moved },
+      { table: 'paper_piece', key: ['id'], ...moved },
+      { table: 'order_course', key: ['id'], ...moved },
+      { table: 'text_message', key: ['id'], ...moved },
       { table: 'mailing_left_out', key: ['id'], find: own },
       { table: 'timeline_person', key: ['timeline_id', 'person_id'], find: own },
       { table: 'mailing_own_copy', key: ['mailing_id', 'client_id', 'person_id'], find: own },
       { table: 'selection_member', key: ['selection_id', 'person_id'], find: own },
+      ...pages('person_id', ids),
       TREES,
       pairs('person', ids),
     ];

@@ -4,16 +4,11 @@ import { understand, type Reckoning, type Wanted } from '../../../core/import/pl
 import type { Doer } from '../../foundation/audit.ts';
 import { noteChange } from '../../foundation/changes.ts';
 import type { AppContext } from '../../foundation/context.ts';
-import {
-  errorForLog,
-  inSeconds,
-  isRefusedContent,
-  transact,
-  type Transaction,
-} from '../../foundation/database.ts';
+import { inSeconds, isRefusedContent, transact, type Transaction } from '../../foundation/database.ts';
 import { fromJson } from '../../foundation/json.ts';
 import { Refusal } from '../../foundation/refusal.ts';
 import type { Rows } from '../../foundation/tables.ts';
+import { Rounds } from '../../foundation/rounds.ts';
 import { Turns } from '../../foundation/turns.ts';
 import { changeWithin } from '../changing.ts';
 import { undoFee } from '../feeNotes.ts';
@@ -22,8 +17,6 @@ import { isMadeBy, removeMade, workedOn, writePlan } from './write.ts';
 
 /** A claim lasts this long unless it is renewed, in seconds. */
 const LEASE_SECONDS = 30;
-/** It is looked after this often at least, in milliseconds. */
-const ROUND = 20_000;
 /** So many rows are worked out, or brought in, in one transaction. */
 const CHECKED_AT_ONCE = 500;
 const WRITTEN_AT_ONCE = 100;
@@ -44,44 +37,20 @@ const AT_WORK = ['checking', 'running', 'undoing'] as const;
  * transaction, so that a kill costs nothing and nothing is done twice.
  */
 export class ImportWorker {
-  private stopped = false;
-  private wake: (() => void) | null = null;
-  private deaf: (() => void) | null = null;
-  private work: Promise<void> = Promise.resolve();
+  private readonly rounds: Rounds;
 
-  constructor(private readonly context: AppContext) {}
+  constructor(private readonly context: AppContext) {
+    this.rounds = new Rounds(context, () => this.round(), ['imports'], 'a list could not be brought in');
+  }
 
   /** Works until it is stopped. */
   start(): void {
-    this.deaf = this.context.watch.listen((changes) => {
-      if (changes.some(({ topic }) => topic === 'imports')) this.wake?.();
-    });
-    this.work = this.run();
+    this.rounds.start();
   }
 
   /** Begins nothing more; resolves when the batch at hand is through. */
   async stop(): Promise<void> {
-    this.stopped = true;
-    this.deaf?.();
-    this.wake?.();
-    await this.work;
-  }
-
-  private async run(): Promise<void> {
-    while (!this.stopped) {
-      const worked = await this.round().catch((error: unknown) => {
-        this.context.log.error({ error: errorForLog(error) }, 'a list could not be brought in');
-        return false;
-      });
-      if (!worked && !this.stopped)
-        await new Promise<void>((resolve) => {
-          const timer = setTimeout(resolve, ROUND);
-          this.wake = () => {
-            clearTimeout(timer);
-            resolve();
-          };
-        });
-    }
+    await this.rounds.stop();
   }
 
   /** One list, to its end. @returns whether there was any */
@@ -139,7 +108,7 @@ export class ImportWorker {
     const { db } = this.context;
     const by = await reckoning(db);
     const known = new Known(db);
-    for (let line = 0; !this.stopped && line < run.row_count; line += CHECKED_AT_ONCE) {
+    for (let line = 0; !this.rounds.ending && line < run.row_count; line += CHECKED_AT_ONCE) {
       const { rows, plans } = await this.plan(db, run, line, CHECKED_AT_ONCE, by, known);
       const last = line + CHECKED_AT_ONCE >= run.row_count;
       await transact(db, async (trx) => {
@@ -173,7 +142,7 @@ export class ImportWorker {
     const { db } = this.context;
     const doer: Doer = { staffId: run.staff_id, importId: run.id };
     let at = run.position;
-    while (!this.stopped && at < run.row_count) {
+    while (!this.rounds.ending && at < run.row_count) {
       const from = at;
       const count = Math.min(WRITTEN_AT_ONCE, run.row_count - from);
       await transact(db, async (trx) => this.bringInBatch(trx, run, doer, from, count)).catch(
@@ -221,7 +190,7 @@ export class ImportWorker {
   private async takeBack(run: Run): Promise<void> {
     const { db } = this.context;
     const doer: Doer = { staffId: run.staff_id, importId: run.id };
-    for (let position = run.position; !this.stopped;) {
+    for (let position = run.position; !this.rounds.ending;) {
       const steps = await db('audit')
         .where({ import_id: run.id })
         .where('id', '<', position)

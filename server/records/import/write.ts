@@ -230,7 +230,7 @@ async function hasOtherFees(trx: Transaction, clientId: number, importId: number
 }
 
 async function hasCorrespondence(trx: Transaction, files: readonly number[]): Promise<boolean> {
-  for (const table of ['filing', 'timeline', 'dispatch'] as const)
+  for (const table of ['filing', 'timeline', 'dispatch', 'text_message'] as const)
     if (
       files.length &&
       (await trx(table)

@@ -10,14 +10,17 @@ import {
   type RecordSubject,
 } from '../../../contract/index.ts';
 import { fieldKey } from '../../../core/facts/catalogue.ts';
+import { happeningsOf } from '../../../core/orders/happening.ts';
 import { collated } from '../../../core/office/collated.ts';
 import type { Selection } from '../../../core/selection/tree.ts';
+import { noteHappenings, type Doer } from '../../foundation/audit.ts';
 import { noteChange } from '../../foundation/changes.ts';
 import { transact, type Database, type Transaction } from '../../foundation/database.ts';
 import { notFound, Refusal } from '../../foundation/refusal.ts';
 import { groupBy, insertAll, select } from '../../foundation/rows.ts';
 import { refuseBroken, runningNow } from '../../selection/catalogue.ts';
 import { selected } from '../../selection/query.ts';
+import { changeWithin, readRecord } from '../changing.ts';
 import { fieldDefinitions } from '../definitions.ts';
 import { wordsOfField } from '../history.ts';
 import { rowsOfValue } from '../values.ts';
@@ -181,6 +184,31 @@ async function namesOf(
   return new Map(rows.map((row) => [row.id, row.name]));
 }
 
+/**
+ * Makes one change to one record. @returns whether it was not so already
+ * @throws Refusal when what is to stand there is none of the office's, or such a record has no such field
+ */
+export async function changeOne(
+  trx: Transaction,
+  by: Doer,
+  subject: RecordSubject,
+  id: number,
+  change: ManyChange,
+): Promise<boolean> {
+  const field = await fieldNamed(trx, subject, nameOf(change));
+  await refuseUnknown(trx, subject, change);
+  await hold(trx, subject, [id]);
+  const now: Record<string, unknown> = await readRecord(trx, subject, id);
+  const before = now[field.name] ?? null;
+  const after = changed(change, before);
+  if (JSON.stringify(before) === JSON.stringify(after)) return false;
+  await changeWithin(trx, by, subject, id, {
+    before: { [field.name]: before },
+    after: { [field.name]: after },
+  });
+  return true;
+}
+
 /** Writes what is to stand in a field of many, those that get the same together. */
 async function write(
   trx: Transaction,
@@ -280,6 +308,15 @@ async function noteAll(
   all: readonly Move[],
 ): Promise<void> {
   const at = new Date();
+  await noteHappenings(
+    trx,
+    all.flatMap(({ id, before, after }) =>
+      happeningsOf({
+        ...{ action: by.action, subject: by.subject, id },
+        ...{ before: { [name]: before }, after: { [name]: after } },
+      }),
+    ),
+  );
   await insertAll(
     trx,
     'audit',

@@ -81,7 +81,10 @@ const delivery: ManyField = {
         id,
         Object.entries(DELIVERY_USUAL).map(([kind, way]) => {
           const said = of.get(id)?.find((row) => row.kind === kind);
-          return { kind, way: said?.way ?? way, personId: said?.person_id ?? null };
+          return {
+            ...{ kind, way: said?.way ?? way },
+            ...{ personId: said?.person_id ?? null, alsoId: said?.also_id ?? null },
+          };
         }),
       ]),
     );
@@ -95,7 +98,10 @@ const delivery: ManyField = {
       trx,
       'delivery',
       ids.flatMap((id) =>
-        lines.map(({ kind, way, personId }) => ({ client_id: id, kind, way, person_id: personId })),
+        lines.map(({ kind, way, personId, alsoId }) => ({
+          ...{ client_id: id, kind, way },
+          ...{ person_id: personId, also_id: alsoId ?? null },
+        })),
       ),
     );
   },

@@ -1,11 +1,16 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue';
-import type { DispatchRow } from '../../contract/index.ts';
 import { act, ApiProblem, wordsOf } from '../api.ts';
 import AskDialog from '../ui/AskDialog.vue';
 
 /** A message that came back is sent once more, its address mended where it was wrong. */
-const row = defineModel<DispatchRow | null>({ required: true });
+const row = defineModel<{
+  /** Where it is asked for, below `/api`. */
+  path: string;
+  client: string;
+  address: string;
+  answer: string | null;
+} | null>({ required: true });
 const emit = defineEmits<{ changed: [] }>();
 const address = ref('');
 const problem = ref('');
@@ -18,7 +23,7 @@ async function again() {
   if (!row.value) return;
   busy.value = true;
   try {
-    await act('POST', `/dispatch/${row.value.id}/again`, { address: address.value });
+    await act('POST', `${row.value.path}/again`, { address: address.value });
     row.value = null;
     emit('changed');
   } catch (error) {
@@ -32,6 +37,7 @@ async function again() {
   <AskDialog
     :model-value="row !== null"
     :max-width="480"
+    :persistent="row !== null && address !== row.address"
     label="Send it again"
     @update:model-value="(open: boolean) => open || (row = null)"
   >
