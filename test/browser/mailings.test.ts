@@ -267,6 +267,11 @@ describe('mailings, in the browser', () => {
     await days.press('Tab');
     expect(await days.inputValue()).to.equal('7');
     await days.fill('5');
+    // The page is drawn anew while one types.
+    const read = page.waitForResponse((response) => /\/api\/mailings\/\d+$/.test(response.url()));
+    await firm.db('change_event').insert({ topic: 'mailings' });
+    await read;
+    await page.waitForTimeout(200);
     await days.press('Tab');
     await page.getByRole('textbox', { name: 'Subject' }).click();
     await page.keyboard.press('Control+a');

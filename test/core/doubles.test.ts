@@ -79,6 +79,18 @@ describe('people who are probably the same', () => {
       expect(found).to.deep.equal(comparePeople(person({ id: 2, ...two }), person(one)));
     });
 
+  it('count what their names have in common, where one of them has but one', () => {
+    const names = (one: Partial<DoublePerson>, two: Partial<DoublePerson>) =>
+      comparePeople(person(one), person({ id: 2, ...two })).reasons;
+    const last = { firstName: '' };
+    expect(names(last, {})).to.deep.equal(['one name in common']);
+    expect(names(last, last)).to.deep.equal(['one name in common']);
+    expect(names({ firstName: 'Garrowby', lastName: '' }, last)).to.deep.equal(['one name in common']);
+    expect(names(last, { lastName: 'Tarn' })).to.deep.equal([]);
+    expect(names({ firstName: '', lastName: '' }, { firstName: '', lastName: '' })).to.deep.equal([]);
+    expect(names({ lastName: '' }, { lastName: '' })).to.deep.equal(['one name in common']);
+  });
+
   it('are found among many, whatever the order, and each pair once with the smaller number first', () => {
     const people = Array.from({ length: 400 }, (_, n) =>
       person({

@@ -86,6 +86,10 @@ describe('the writer’s own words are never lost', () => {
     kept('Please note:\n\nThe gate is open.');
     kept('See you at 10:30:\n\nbring boots.');
   });
+  it('in sentences with an address and a time, or a year, that say nobody wrote', () => {
+    kept('Ring ann@fell.example before 10:30 with these:\n\nThe number of the gate, and its width.');
+    kept('Send ann@fell.example these of 2026:\n\nThe plan of the weir, and its levels.');
+  });
   it('in a line right above an introduction', () => {
     for (const line of ['See you at 10:30', 'Ask ann@fell.example', 'It was 2019, at 10:30'])
       expect(own(`${line}\nOn 3 May 2026, Ann Fell wrote:\n> The old words.`)).to.equal(line);

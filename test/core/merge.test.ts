@@ -138,10 +138,39 @@ describe('addressing clients', () => {
   });
 });
 
+describe('addressing clients who live together', () => {
+  const living = (id: number) => ({
+    ...{ id, name: `C${id}`, couple: false, greeting: null, hasSender: true, way: 'email' as const },
+    household: 'theoldmill',
+    addressees: [1, 2].map((n) => ({
+      personId: id * 10 + n,
+      firstName: `P${n}`,
+      lastName: '',
+      addresses: [
+        { email: `${id}${n}@x.example`, key: `${id}${n}@x.example`, optedOut: false, returned: null },
+      ],
+    })),
+  });
+  const reached = (eachOf: 'client' | 'household' | 'person') =>
+    addressClients([living(1), living(2)], eachOf).addressed.map(({ personId }) => personId);
+  it('is a copy a client, a household or a person, as was asked', () => {
+    expect(reached('client')).to.deep.equal([11, 21]);
+    expect(reached('household')).to.deep.equal([11]);
+    expect(reached('person')).to.deep.equal([11, 12, 21, 22]);
+    const { leftOut } = addressClients([living(1), living(2)], 'household');
+    expect(leftOut.map(({ why, detail }) => [why, detail])).to.deep.equal([
+      ['lives with another recipient', 'C1'],
+    ]);
+  });
+});
+
 describe('attempts', () => {
   it('read reply codes by RFC 5321 section 4.2.1 and wait longer each time', () => {
     expect([250, 451, 550].map(meaningOf)).to.deep.equal(['sent', 'delayed', 'returned']);
     const waits = [1, 2, 3, 4, 5, 6, 7, 8].map(waitBeforeNext);
+    // Whatever is counted wrong waits as the first does, or as the last.
+    expect([0, -3].map(waitBeforeNext)).to.deep.equal([waits[0], waits[0]]);
+    expect(waitBeforeNext(1000)).to.equal(waits.at(-1));
     expect(waits.every((wait, index) => index === 0 || wait >= (waits[index - 1] ?? 0))).to.equal(true);
     expect(waits.at(-1)).to.be.at.least(1800);
   });

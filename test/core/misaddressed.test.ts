@@ -89,6 +89,13 @@ describe('misaddressed mail', () => {
     ).to.deep.equal([]);
   });
 
+  it('does not tell of strangers in copy where no client is written to', () => {
+    const council = [to('planning@council.example'), to('who@elsewhere.example', '', 'cc')];
+    expect(told({ envelope: council, text: '' })).to.deep.equal([]);
+    const clientInCopy = [to('planning@council.example'), to('cosmo@freely.example', '', 'cc')];
+    expect(told({ envelope: clientInCopy, text: '' })).to.deep.equal([]);
+  });
+
   it('tells of a slip, and of an answer to all', () => {
     expect(told({ envelope: [to('comso@freely.example')] })).to.deep.equal(['slip']);
     const both = [to('cosmo@freely.example'), to('bryony@freely.example')];

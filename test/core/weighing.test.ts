@@ -90,6 +90,15 @@ function where(message: FilingMessage, context = nothing, own = mind()): number[
 }
 const first = (result: number[] | string) => (typeof result === 'string' ? result : result[0]);
 
+describe('how common a name is', () => {
+  it('is reckoned from how many bear each of its words', () => {
+    expect(register.namesakesByChance('Ned Brock')).to.be.closeTo(2 / 65, 1e-9);
+    expect(register.namesakesByChance('Nomen101 Tolland')).to.be.closeTo(1 / 65, 1e-9);
+    expect(register.namesakesByChance('Ned Nobody')).to.equal(0);
+    expect(register.namesakesByChance('Ned')).to.equal(65);
+  });
+});
+
 describe('weighing the evidence', () => {
   it('takes a stranger at a client’s own domain for one of theirs, hosts below it too, but not at freemail', () => {
     expect(first(where(from('new@mail.larkhow.example', { subject: 'The field walls' })))).to.equal(11);

@@ -332,7 +332,10 @@ describe('before a mailing leaves', () => {
   });
 });
 
-describe('crashes in mid-mailing', () => {
+describe('crashes in mid-mailing', function () {
+  // Laying copies into Sent waits for the mail server again and again: a quarter of a minute where nothing else is done.
+  this.timeout(180_000);
+
   it('never sends by itself what may have left, until a person settles it', async () => {
     const firm = await openFirm({ clients: 12, files: 16 });
     await firm.sync();

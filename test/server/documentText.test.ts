@@ -1,7 +1,7 @@
 import { expect } from 'chai';
 import JSZip from 'jszip';
-import pdfmake from 'pdfmake';
 import { documentText } from '../../server/reading/documentText.ts';
+import { pdfOf } from './papers.ts';
 
 const WORD = 'application/vnd.openxmlformats-officedocument.wordprocessingml.document';
 
@@ -28,20 +28,12 @@ async function wordFile(
   return zip.generateAsync({ type: 'nodebuffer', compression: 'DEFLATE' });
 }
 
-async function pdf(words: string): Promise<Buffer> {
-  const folder = 'node_modules/pdfmake/fonts/Roboto';
-  pdfmake.setFonts({
-    Roboto: { normal: `${folder}/Roboto-Regular.ttf`, bold: `${folder}/Roboto-Medium.ttf` },
-  });
-  return Buffer.from(await pdfmake.createPdf({ content: [words] }).getBuffer());
-}
-
 describe('the words of a document', () => {
   const read = (content: Buffer, filename: string, mimeType = 'application/octet-stream') =>
     documentText(content, { filename, mimeType });
 
   it('are read of a PDF, whatever it is said to be', async () => {
-    expect(await read(await pdf('The wood of QL-24052, Łódź'), 'map.bin')).to.contain(
+    expect(await read(await pdfOf('The wood of QL-24052, Łódź'), 'map.bin')).to.contain(
       'The wood of QL-24052, Łódź',
     );
   });

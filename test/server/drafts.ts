@@ -23,6 +23,8 @@ export const mailingDraft = (instead: Partial<MailingDraft> = {}): MailingDraft 
   body: words('One copy each.'),
   plain: null,
   framed: false,
+  channel: 'email',
+  laidOut: false,
   waitDays: null,
   senderId: null,
   answersId: null,

@@ -79,7 +79,7 @@ describe('hostile mail, and a server of its own that takes it in', () => {
     firm.world.account(PETRA)?.folder('INBOX')?.append(raw, [], new Date());
   };
 
-  for (const length of [900, 9_000, 70_000, 250_000]) {
+  for (const length of [900, 9_000, 70_000, 150_000]) {
     it(`is taken in whole, ${length.toLocaleString('en-GB')} letters each, and the ordinary letter after it`, async () => {
       const inbox = firm.world.account(PETRA)?.folder('INBOX');
       for (const name of Object.keys(ATTACKS)) {

@@ -309,15 +309,19 @@ describe('the web server', () => {
         .db('message_copy')
         .join('folder', 'folder.id', 'message_copy.folder_id')
         .join('mailbox', 'mailbox.id', 'folder.mailbox_id')
-        .groupBy('message_id')
+        .join('message', 'message.id', 'message_copy.message_id')
+        // What was on a client's file is nobody's to make private.
+        .whereIn('message.state', ['suggested', 'aside'])
+        .groupBy('message_copy.message_id')
         .havingRaw('COUNT(DISTINCT mailbox.staff_id) = 1 AND MAX(mailbox.staff_id) = 2')
-        .first('message_id'),
+        .first('message_copy.message_id'),
     );
     const id = copy.message_id;
-    await request(app)
+    const made = await request(app)
       .post('/api/sorting')
       .set('Cookie', tobias)
       .send({ messageId: id, to: { kind: 'private' } });
+    expect(made.status, JSON.stringify(made.body)).to.equal(200);
     const maren = await signIn('maren.okell');
     for (const [cookie, status] of [
       [tobias, 200],

@@ -52,9 +52,9 @@ describe('the register', () => {
       },
       {
         delivery: [
-          { kind: 'letters', way: 'post', personId: people[0]?.personId },
-          { kind: 'statements', way: 'both', personId: null },
-          { kind: 'mailings', way: 'none', personId: null },
+          { kind: 'letters', way: 'post', personId: people[0]?.personId, alsoId: null },
+          { kind: 'statements', way: 'both', personId: null, alsoId: null },
+          { kind: 'mailings', way: 'none', personId: null, alsoId: null },
         ],
       },
       { people: people.map((each) => ({ ...each, role: `${each.role} too` })).reverse() },

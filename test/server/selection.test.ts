@@ -837,6 +837,7 @@ describe('selections', () => {
       listRecipients(firm.db, {
         ...{ mailingId: 1, topicId, selection: { ...selectionOf(), past: true } },
         ...{
+          channel: 'email',
           senderId: null,
           eachOf: 'client',
           roles: [],
@@ -917,6 +918,7 @@ describe('selections', () => {
       mailingId: 1,
       topicId: null,
       selection: { ...selectionOf(), removed: [first.client_id] },
+      channel: 'email',
       senderId: null,
       eachOf: 'client',
       roles: [],

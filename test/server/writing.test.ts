@@ -374,17 +374,15 @@ describe('writing a message', () => {
     expect(
       read.enclosures.map((part) => [part.filename, Buffer.from(part.content).toString()]),
     ).to.deep.equal([['a b  plan.json', '{"metres":200}']]);
-    const documents = await call('get', `/files/${client.fileId}/documents`);
-    const document = documents.body.find((each: { filename: string }) => each.filename === 'a b  plan.json');
+    const documents = await call('get', '/documents').query({ fileId: client.fileId, q: 'plan' });
+    const [document] = documents.body.rows;
+    expect(document.filename).to.equal('a b  plan.json');
     const next = await begin({ how: 'forward', messageId: dispatch.logged_message_id });
     expect(next.subject).to.equal('Fwd: The plan');
     expect(next.quoted).to.contain('Forwarded message').and.to.contain('Enclosed.');
     expect(next.enclosures.map((each) => each.filename)).to.deep.equal(['a b  plan.json']);
     await call('delete', `/drafts/${next.id}/enclosures/${next.enclosures[0]?.id}`);
-    await call('post', `/drafts/${next.id}/enclosures/from`).send({
-      messageId: document.messageId,
-      index: document.index,
-    });
+    await call('post', `/drafts/${next.id}/enclosures/document`).send({ documentId: document.id });
     const again = (await call('get', `/drafts/${next.id}`)).body as DraftView;
     expect(again.enclosures.map((each) => each.size)).to.deep.equal([14]);
   });

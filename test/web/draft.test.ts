@@ -29,6 +29,7 @@ function play(change: Partial<DraftView> = {}) {
     sendAt: null,
     problem: null,
     about: null,
+    order: null,
     ...change,
   };
   const played = { draft, saves: [] as DraftView[], refuse: 0, sent: 0 };

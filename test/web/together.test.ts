@@ -15,6 +15,8 @@ const BASE: MailingDraft = {
   body: words('One copy each.'),
   plain: null,
   framed: false,
+  channel: 'email',
+  laidOut: false,
   senderId: null,
   answersId: null,
   eachOf: 'client',
