@@ -22,7 +22,7 @@ export interface PastMessage {
   /** See `subjectKeys`. */
   subjectKeys: readonly string[];
   /** Where a person, or something beyond doubt, has put it; null where that is open. */
-  held: { state: FilingState; fileIds: readonly number[] } | null;
+  held: { state: FilingState; fileIds: readonly number[]; mailed?: boolean } | null;
   /** What the records alone say of it, where that is known (see `decideBare`). */
   bare?: Decision;
 }
@@ -157,6 +157,7 @@ export class Past {
         messageId: messageId ?? '',
         state: decision?.state ?? held?.state ?? 'suggested',
         fileIds: held?.fileIds ?? (decision?.state === 'logged' ? decision.fileIds : []),
+        mailed: held?.mailed ?? false,
         subjectKey: subjectKey(message.subject),
         people: peopleOf(message),
       };

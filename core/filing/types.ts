@@ -61,11 +61,16 @@ export interface OriginalMessage {
   named: readonly string[];
 }
 
+/** The reason for which a message that went out in a mailing is where it is: its file was chosen at the release. */
+export const MAILED = 'mailing' satisfies EvidenceKind;
+
 /** Where an earlier message of the firm's mail is filed. */
 export interface EarlierMessage {
   messageId: string;
   state: FilingState;
   fileIds: readonly number[];
+  /** It went out in a mailing, whose file was chosen at its release. */
+  mailed?: boolean;
   subjectKey: string;
   /** Keys of the addresses of all who wrote it or were written to; left out when nobody knows. */
   people?: ReadonlySet<string>;

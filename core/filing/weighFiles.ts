@@ -140,6 +140,8 @@ class Facts {
         'Same subject and correspondent as an earlier message here',
       );
     }
+    if (signals.earlier?.mailed && !signals.subjectChanged && signals.earlier.fileIds.includes(file.id))
+      add('answersMailing', 1, 'mailing', 'Answers a mailing that went out on this file');
     if (signals.inSubject.includes(file.id))
       add('numberInSubject', 1, 'number', `${file.number} stands in the subject`);
     if (signals.inOwn.includes(file.id))

@@ -34,6 +34,8 @@ export const PEOPLE = {
 export const FILES = {
   conversation: 9.4,
   conversationTurned: 0.5,
+  /** Chosen by reason, on top of the conversation: the file was chosen when the mailing was released. */
+  answersMailing: 5,
   sameSubject: 4,
   lostThread: 7,
   numberInSubject: 14,

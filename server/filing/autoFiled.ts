@@ -1,6 +1,7 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { z } from 'zod';
+import { MAILED } from '../../core/filing/types.ts';
 import type { AutoFiledKind, AutoFiledPage, AutoFiledQuery, AutoFiledRow } from '../../contract/index.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { readableBy, refuseUnlessReadable } from '../correspondence/access.ts';
@@ -10,15 +11,13 @@ import { fromJson } from '../foundation/json.ts';
 
 /** So many days back are offered for looking over; of what is nobody's, so many days that have any. */
 const DAYS = 30;
-/** A person chose the file when a mailing was released. */
-const MAILING = 'mailing';
 /** Nothing connects it with a client. */
 const UNCONNECTED = 'unconnected';
 
 /** Messages of a kind that were settled without a person, as far as a person may read them. */
 function autoFiled(db: Knex, staffId: number, kind: AutoFiledKind) {
   const settled = readableBy(db, db('message'), staffId).whereNull('decided_by');
-  if (kind === 'logged') return settled.where({ state: 'logged' }).whereNot('reason', MAILING);
+  if (kind === 'logged') return settled.where({ state: 'logged' }).whereNot('reason', MAILED);
   const aside = settled.where({ state: 'aside' });
   return kind === 'aside' ? aside.whereNot('reason', UNCONNECTED) : aside.where('reason', UNCONNECTED);
 }
@@ -62,7 +61,7 @@ async function autoFiledByDay(
       readableBy(db, db('message'), staffId)
         .whereNull('decided_by')
         .whereIn('state', ['logged', 'aside'])
-        .whereNotIn('reason', [MAILING, UNCONNECTED])
+        .whereNotIn('reason', [MAILED, UNCONNECTED])
         .where('at', '>=', from.toJSDate())
         .groupByRaw(HOUR),
       {

@@ -4,6 +4,7 @@ import { subjectKeys } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { namedOrHeld, peopleOf } from '../../core/filing/settle.ts';
 import {
+  MAILED,
   sortingGroup,
   type Decision,
   type EarlierMessage,
@@ -96,7 +97,10 @@ export function apart(state: 'aside' | 'private', reason: Evidence): Decided {
   return asColumns({ state, evidence: [reason] });
 }
 
-type EarlierRow = Pick<Rows['message'], 'id' | 'message_id' | 'base_subject' | 'state' | 'direction'>;
+type EarlierRow = Pick<
+  Rows['message'],
+  'id' | 'message_id' | 'base_subject' | 'state' | 'reason' | 'direction'
+>;
 
 const MOST_OF_ONE_SUBJECT = 12;
 
@@ -114,7 +118,7 @@ class Memory {
       ? await trx('message')
           .whereIn('message_key', named.map(hashOf))
           .orderBy('id', 'desc')
-          .select('id', 'message_id', 'base_subject', 'state', 'direction')
+          .select('id', 'message_id', 'base_subject', 'state', 'reason', 'direction')
       : [];
     // Of several that bear one identifier ours counts, else the first taken in.
     byId.sort((a, b) => Number(a.direction !== 'received') - Number(b.direction !== 'received'));
@@ -140,6 +144,7 @@ class Memory {
       messageId: row.message_id ?? '',
       state: row.state,
       fileIds: (filesOf.get(row.id) ?? []).map((each) => each.file_id),
+      mailed: row.reason === MAILED,
       subjectKey: subjectKey(row.base_subject),
       people: new Set((peopleOf.get(row.id) ?? []).map((each) => each.email_key)),
     });
@@ -186,7 +191,7 @@ async function underSubjects(
   const latest =
     '(SELECT message_id, subject_key FROM message_subject WHERE subject_key = ? ORDER BY message_id DESC LIMIT ?)';
   const [rows] = await trx.raw<[(EarlierRow & { subject_key: Buffer })[], unknown]>(
-    `SELECT message.id, message.message_id, message.base_subject, message.state, latest.subject_key
+    `SELECT message.id, message.message_id, message.base_subject, message.state, message.reason, latest.subject_key
       FROM (${keys.map(() => latest).join(' UNION ALL ')}) AS latest
       JOIN message ON message.id = latest.message_id
       WHERE message.state <> 'suggested' ORDER BY message.at DESC`,

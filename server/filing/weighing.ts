@@ -4,7 +4,7 @@ import { evidentLesson, type FilingKnowledge } from '../../core/filing/decide.ts
 import { apart, Past, type PastMessage } from '../../core/filing/settle.ts';
 import { subjectKeys } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import type { Decision } from '../../core/filing/types.ts';
+import { MAILED, type Decision } from '../../core/filing/types.ts';
 import { holdMessages } from '../correspondence/marks.ts';
 import { noteChange } from '../foundation/changes.ts';
 import type { AppContext } from '../foundation/context.ts';
@@ -355,7 +355,7 @@ async function pastOf(
         message,
         ours: row.direction !== 'received',
         subjectKeys: subjectKeys(message, isOurs).filter((key) => subjects.has(hashOf(key).toString('hex'))),
-        held: isHeld(row) ? { state, fileIds } : null,
+        held: isHeld(row) ? { state, fileIds, mailed: row.reason === MAILED } : null,
         ...(bare ? { bare } : {}),
       },
     ];
@@ -363,7 +363,7 @@ async function pastOf(
 }
 
 /** Reasons for which a message is where it is beyond what could be weighed: somebody chose the file beforehand. */
-const CHOSEN = new Set(['mailing', 'hand']);
+const CHOSEN = new Set<string>([MAILED, 'hand']);
 
 /** Whether a person, or what a person chose, has put a message where it is, or has seen it there and left it. */
 function isHeld(row: Member): boolean {

@@ -27,6 +27,20 @@ const FLAGS = [
   '--disable-sync',
 ];
 
+/** Pages that are open, so that a test that fails can tell what they showed. */
+const showing = new Set<Page>();
+
+afterEach(async function () {
+  if (this.currentTest?.state !== 'failed') return;
+  for (const page of showing) {
+    const words = await page
+      .locator('body')
+      .innerText({ timeout: 2_000 })
+      .catch((error: unknown) => String(error));
+    process.stdout.write(`      at ${page.url()} the screen showed:\n${words.slice(0, 3_000)}\n`);
+  }
+});
+
 /** A browser of its own, with an empty profile. */
 export async function openBrowser(): Promise<{ page: Page; close(): Promise<void> }> {
   const profile = mkdtempSync(join(tmpdir(), 'patient-clerk-browser-'));
@@ -37,9 +51,12 @@ export async function openBrowser(): Promise<{ page: Page; close(): Promise<void
     args: FLAGS,
   });
   browser.setDefaultTimeout(20_000);
+  const page = browser.pages()[0] ?? (await browser.newPage());
+  showing.add(page);
   return {
-    page: browser.pages()[0] ?? (await browser.newPage()),
+    page,
     close: async () => {
+      showing.delete(page);
       await browser.close();
       rmSync(profile, { recursive: true, force: true });
     },

@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { decide, type FilingKnowledge } from '../../core/filing/decide.ts';
+import { decide, lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { FileNumbers } from '../../core/filing/numbers.ts';
 import { FilingRegister } from '../../core/filing/register.ts';
@@ -123,6 +123,29 @@ describe('filing decides', () => {
     expect(turned('QL-10022 now')).to.deep.equal([22]);
     expect(turned('The orchard trees')).to.include.members([-22, -21]);
     expect(turned('Something else')).to.include.members([-20, -21]);
+  });
+  it('an answer to a mailing on the file that was chosen at its release, whatever words are usual elsewhere', () => {
+    const experience = new Experience();
+    const own = 'Heather, kelp, bracken, rushes, gorse, sedge.';
+    for (let taught = 0; taught < 8; taught++) {
+      experience.learn(lessonOf(register, message('ben@two.example', { own }), [22]));
+      experience.learn(lessonOf(register, message('ben@two.example', { own: 'Good morning to all.' }), [20]));
+    }
+    const answer = message('ben@two.example', {
+      named: ['a'],
+      subject: 'Re: A matter',
+      own,
+    });
+    const stated = (mailed: boolean, extra: Partial<FilingMessage> = {}) =>
+      decide({ ...mind, experience }, { ...answer, ...extra }, knowing({ ...filed('a', 20), mailed }));
+    expect(stated(false).state).to.equal('suggested');
+    const decision = stated(true);
+    expect(decision).to.deep.include({ state: 'logged', fileIds: [20] });
+    expect(decision.evidence.map(({ words }) => words)).to.include(
+      'Answers a mailing that went out on this file',
+    );
+    expect(stated(true, { own: 'It is QL-10021.' })).to.not.deep.include({ fileIds: [20] });
+    expect(stated(true, { subject: 'The orchard' })).to.not.deep.include({ fileIds: [20] });
   });
   it('a delivery report or automatic answer with the message that caused it', () => {
     expect(

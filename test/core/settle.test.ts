@@ -137,6 +137,32 @@ describe('the past settled as a whole', () => {
       d: '21',
     });
   });
+  it('leaves what answers a mailing on the file of the mailing, though other words were learned meanwhile', () => {
+    const experience = new Experience();
+    const own = 'Heather, kelp, bracken, rushes, gorse, sedge.';
+    const learn = (words: string, fileId: number) =>
+      experience.learn(lessonOf(register, past(0, 'x', 'ben@two.example', { own: words }).message, [fileId]));
+    for (let taught = 0; taught < 8; taught++) {
+      learn(own, 22);
+      learn('Good morning to all.', 20);
+    }
+    const released = (mailed: boolean) => [
+      past(
+        0,
+        'a',
+        'us@firm.example',
+        { recipients: to('ben@two.example'), automatic: 'list' },
+        {
+          state: 'logged',
+          fileIds: [20],
+          mailed,
+        },
+      ),
+      past(1, 'b', 'ben@two.example', { named: ['a'], subject: 'Re: A matter', own }),
+    ];
+    expect(places(released(false), knowing(experience)).b).to.match(/^\?/);
+    expect(places(released(true), knowing(experience)).b).to.equal('20');
+  });
   it('believes no number from a writer whom nobody confirmed', () => {
     const all = conversation();
     const forged = past(2, 'c', 'ben@two.example', {
