@@ -1,4 +1,4 @@
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer, type AddressInfo } from 'node:net';
@@ -45,19 +45,7 @@ export async function startMariaDB(dir: string): Promise<PrivateMariaDB> {
   mkdirSync(dir, { recursive: true, mode: 0o700 });
   await endLeftOver(pidFile, data);
   const asRoot = process.getuid?.() === 0 ? ['--user=root'] : [];
-  if (!existsSync(join(data, 'mysql'))) {
-    execFileSync(
-      'mariadb-install-db',
-      [
-        '--no-defaults',
-        `--datadir=${data}`,
-        '--auth-root-authentication-method=normal',
-        '--skip-test-db',
-        ...asRoot,
-      ],
-      { stdio: 'ignore' },
-    );
-  }
+  if (!existsSync(join(data, 'mysql'))) install(data, asRoot);
   const password = passwordIn(dir);
   const orders = writeOrders(dir, password);
   const port = await freePort();
@@ -105,6 +93,28 @@ export async function startMariaDB(dir: string): Promise<PrivateMariaDB> {
         child.kill('SIGTERM');
       }),
   };
+}
+
+/** So often is a folder prepared anew: of several prepared at one moment one was seen to fail now and then. */
+const ATTEMPTS = 3;
+
+/** Prepares an empty data folder. @throws with what the program said */
+function install(data: string, asRoot: readonly string[]): void {
+  const args = [
+    '--no-defaults',
+    `--datadir=${data}`,
+    '--auth-root-authentication-method=normal',
+    '--skip-test-db',
+  ];
+  for (let attempt = 1; ; attempt++) {
+    const { status, error, stdout, stderr } = spawnSync('mariadb-install-db', [...args, ...asRoot], {
+      encoding: 'utf8',
+    });
+    if (status === 0) return;
+    if (attempt === ATTEMPTS)
+      throw new Error(`The database's folder could not be prepared. ${error?.message ?? stderr + stdout}`);
+    rmSync(data, { recursive: true, force: true });
+  }
 }
 
 /** The password of the private server, made at its first start; only whoever runs it can read it. */
