@@ -22,13 +22,20 @@ const LANES = [
 const mocha = (name, ...args) => [name, bin('mocha/bin/mocha.js'), args];
 /** It measures what a page waits beside hostile mail: nothing runs beside it. */
 const ALONE = 'test/server/hostile.test.ts';
+/** They wait for servers to end and to come back, most of the time. */
+const WAITING = ['away', 'cluster', 'crash'].map((name) => `test/server/${name}.test.ts`);
 const BEHAVIOUR = [
-  mocha('Behaviour, the server (Mocha)', 'test/server/**/*.test.ts', '--ignore', ALONE),
   mocha(
-    'Behaviour, the heart and the screens (Mocha)',
+    'Behaviour, the server (Mocha)',
+    'test/server/**/*.test.ts',
+    ...[ALONE, ...WAITING].flatMap((file) => ['--ignore', file]),
+  ),
+  mocha(
+    'Behaviour, the heart, servers that go away, and the screens (Mocha)',
     'test/core/**/*.test.ts',
     'test/references/**/*.test.ts',
     'test/web/**/*.test.ts',
+    ...WAITING,
     'test/browser/**/*.test.ts',
   ),
 ];

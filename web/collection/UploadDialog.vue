@@ -45,6 +45,7 @@ const refuse = () =>
     :page="`/collection/uploads/${upload.id}/page`"
     :content="`/collection/uploads/${upload.id}/content`"
     :look="upload.look"
+    :persistent="why !== ''"
   >
     <template #side>
       <p>

@@ -84,7 +84,7 @@ function together(thrown: boolean) {
       </li>
     </ul>
     <AskDialog v-model="all" label="All folders">
-      <v-text-field v-model="words" v-first label="Part of its name" class="mb-2" />
+      <v-text-field v-model="words" v-first data-find label="Part of its name" class="mb-2" />
       <div class="list">
         <div v-for="each in found" :key="each.box.id" class="mb-3">
           <h3 class="quiet">{{ each.box.name }}</h3>

@@ -1,17 +1,36 @@
 <script setup lang="ts">
-/** Something asked or shown over the screen: what it is about, what is to be known, and the answers below. */
+import { ref, watch } from 'vue';
+
+/**
+ * Something asked or shown over the screen: what it is about, what is to be known, and the answers below. Once
+ * something was typed into it, it is left by an answer alone: neither Escape nor a click beside it loses words.
+ */
 const open = defineModel<boolean>({ required: true });
 defineProps<{
   /** For whoever hears the screen. */
   label: string;
   /** In pixels. */
   maxWidth?: number;
+  /** It is left by an answer alone in any case. */
+  persistent?: boolean;
 }>();
+const typed = ref(false);
+watch(open, () => (typed.value = false));
+/** Where something is only sought, nothing is lost. */
+function note({ target }: Event) {
+  if (!(target instanceof HTMLInputElement) || !target.hasAttribute('data-find')) typed.value = true;
+}
 </script>
 
 <template>
-  <v-dialog v-model="open" :max-width="maxWidth" :aria-label="label" scrollable>
-    <v-card class="pa-5">
+  <v-dialog
+    v-model="open"
+    :max-width="maxWidth"
+    :aria-label="label"
+    :persistent="persistent || typed"
+    scrollable
+  >
+    <v-card class="pa-5" @input="note">
       <h2 class="mb-2">
         <slot name="heading">{{ label }}</slot>
       </h2>

@@ -26,7 +26,11 @@ const { data, problem, load } = useLoad(DocumentsPage, () =>
 
 <template>
   <AskDialog v-model="open" :label="`Documents of ${client?.clientName ?? 'the client'}`" :max-width="640">
-    <v-text-field v-model="typed" label="Find by name or by what stands in it" clearable class="mb-2" />
+    <v-text-field
+      v-model="typed"
+      data-find
+      label="Find by name or by what stands in it"
+      clearable class="mb-2" />
     <Trouble :words="problem" :retry="load" />
     <p v-if="data === null && !problem" class="quiet">Looking …</p>
     <p v-else-if="!data?.rows.length" class="quiet">

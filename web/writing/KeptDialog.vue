@@ -24,7 +24,7 @@ const { data, problem, load } = useLoad(WordingsPage, () =>
 
 <template>
   <AskDialog v-model="open" label="Kept enclosures">
-    <v-text-field v-model="typed" label="Find by name or description" clearable class="mb-2" />
+    <v-text-field v-model="typed" data-find label="Find by name or description" clearable class="mb-2" />
     <Trouble :words="problem" :retry="load" />
     <p v-if="data === null && !problem" class="quiet">Looking …</p>
     <p v-else-if="!data?.rows.length" class="quiet">
