@@ -6,14 +6,17 @@ import { ref, watch } from 'vue';
  * something was typed into it, it is left by an answer alone: neither Escape nor a click beside it loses words.
  */
 const open = defineModel<boolean>({ required: true });
-defineProps<{
-  /** For whoever hears the screen. */
-  label: string;
-  /** In pixels. */
-  maxWidth?: number;
-  /** It is left by an answer alone in any case. */
-  persistent?: boolean;
-}>();
+withDefaults(
+  defineProps<{
+    /** For whoever hears the screen. */
+    label: string;
+    /** In pixels. */
+    maxWidth?: number;
+    /** Whether it is left by an answer alone, where whoever shows it knows better than by what was typed. */
+    persistent?: boolean;
+  }>(),
+  { persistent: undefined },
+);
 const typed = ref(false);
 watch(open, () => (typed.value = false));
 /** Where something is only sought, nothing is lost. */
@@ -27,7 +30,7 @@ function note({ target }: Event) {
     v-model="open"
     :max-width="maxWidth"
     :aria-label="label"
-    :persistent="persistent || typed"
+    :persistent="persistent ?? typed"
     scrollable
   >
     <v-card class="pa-5" @input="note">
