@@ -80,6 +80,8 @@ class Facts {
   private readonly anyTitle: boolean;
   /** A number, the conversation or a lost thread points to one of the files. */
   private readonly pointed: boolean;
+  /** It answers a mailing under its subject, and names no file of its own. */
+  private readonly answersMailing: boolean;
 
   constructor(
     private readonly signals: Signals,
@@ -106,6 +108,8 @@ class Facts {
       ...signals.told,
     ]);
     this.pointed = files.some((file) => said.has(file.id));
+    const numbered = signals.inSubject.length + signals.inOwn.length > 0;
+    this.answersMailing = Boolean(earlier?.mailed) && !signals.subjectChanged && !numbered;
     this.anyTitle = files.some((file) => file.titleWords.some((word) => signals.words.has(word)));
   }
 
@@ -140,7 +144,7 @@ class Facts {
         'Same subject and correspondent as an earlier message here',
       );
     }
-    if (signals.earlier?.mailed && !signals.subjectChanged && signals.earlier.fileIds.includes(file.id))
+    if (this.answersMailing && signals.earlier?.fileIds.includes(file.id))
       add('answersMailing', 1, 'mailing', 'Answers a mailing that went out on this file');
     if (signals.inSubject.includes(file.id))
       add('numberInSubject', 1, 'number', `${file.number} stands in the subject`);

@@ -60,7 +60,7 @@ export const FILES = {
 /** From when on filing acts alone. */
 export const LIMITS = {
   /** The whole decision: client and file. */
-  file: 0.98,
+  file: 0.975,
   /** The client: anything less certain is put before a person. */
   client: 0.995,
   /** What nobody has vouched for is never called more likely than this. */

@@ -1,6 +1,7 @@
 import { DateTime } from 'luxon';
 import type { Knex } from 'knex';
 import type { FilingScore } from '../../contract/index.ts';
+import { LIMITS } from '../../core/filing/weights.ts';
 import { readFirm } from '../foundation/firm.ts';
 import { HOUR, select } from '../foundation/rows.ts';
 import { unconnectedKinds } from './unconnected.ts';
@@ -19,7 +20,7 @@ const CONFIRMED =
 const JUDGED =
   '(message.probability IS NOT NULL AND (message.decided_by IS NOT NULL OR message.corrected_at IS NOT NULL OR message.kept_at IS NOT NULL))';
 /** What was said is told in these bands, from the least with which filing acts alone. */
-const BANDS = [0.98, 0.99, 0.999];
+const BANDS = [LIMITS.file, 0.99, 0.999];
 
 /** How well filing does: by week, by mailbox, and which evidence had to be corrected most. */
 export async function filingScore(db: Knex): Promise<FilingScore> {
