@@ -43,7 +43,7 @@ interface Held extends Filing {
 }
 
 /** So many letters of messages are held in this process, that what was just read is not read again to be weighed. */
-const MOST_LETTERS = 40_000_000;
+const MOST_LETTERS = 80_000_000;
 /** What a message weighs beside its text. */
 const EACH = 1500;
 
@@ -56,9 +56,10 @@ class HeldFilings {
     return this.byHash.get(hash.toString('hex'));
   }
 
-  put(hash: Buffer, filing: Held): void {
+  /** @param last it is held only while there is room: what comes first of many would else push out what comes next */
+  put(hash: Buffer, filing: Held, last = false): void {
     const key = hash.toString('hex');
-    if (this.byHash.has(key)) return;
+    if (this.byHash.has(key) || (last && this.letters >= MOST_LETTERS)) return;
     this.byHash.set(key, filing);
     this.letters += lettersOf(filing.message);
     for (const [oldest, each] of this.byHash) {
@@ -151,7 +152,7 @@ async function readFilings(
     const kept = readings?.get(row.raw_hash.toString('hex'));
     const read = known.get(row.raw_hash)?.message ?? (kept && filingMessage(knowledge.register, kept.read));
     if (!read) continue;
-    if (kept) known.put(row.raw_hash, { message: read, by: knowledge });
+    if (kept) known.put(row.raw_hash, { message: read, by: knowledge }, true);
     const message = { ...read, at: row.at.getTime() };
     // As it came it bore what was known of its sender and its age then.
     delete message.sender;

@@ -26,7 +26,7 @@ const LEARNED = 2;
 const HISTORY = 3;
 
 /** So many are taken up at once, with all they have to do with. */
-const BATCH = 200;
+const BATCH = 500;
 /** Of messages that have to do with each other so many are weighed together. */
 const MOST_TOGETHER = 600;
 /** What was settled without a person longer ago than this, in days, stays unless a message of its conversation comes. */
