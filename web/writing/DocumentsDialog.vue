@@ -30,7 +30,9 @@ const { data, problem, load } = useLoad(DocumentsPage, () =>
       v-model="typed"
       data-find
       label="Find by name or by what stands in it"
-      clearable class="mb-2" />
+      clearable
+      class="mb-2"
+    />
     <Trouble :words="problem" :retry="load" />
     <p v-if="data === null && !problem" class="quiet">Looking …</p>
     <p v-else-if="!data?.rows.length" class="quiet">
