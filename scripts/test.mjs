@@ -18,12 +18,12 @@ const LANES = [
     ['The web app builds (Vite)', bin('vite/bin/vite.js'), ['build', '--logLevel', 'warn']],
   ],
 ];
-/** What looks at how it behaves, each lane with a database of its own; about as long one as the other. */
 const mocha = (name, ...args) => [name, bin('mocha/bin/mocha.js'), args];
 /** It measures what a page waits beside hostile mail: nothing runs beside it. */
 const ALONE = 'test/server/hostile.test.ts';
 /** They wait for servers to end and to come back, most of the time. */
 const WAITING = ['away', 'cluster', 'crash'].map((name) => `test/server/${name}.test.ts`);
+/** What looks at how it behaves, each lane with a database of its own; about as long one as the other. */
 const BEHAVIOUR = [
   mocha(
     'Behaviour, the server (Mocha)',
