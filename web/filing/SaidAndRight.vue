@@ -7,11 +7,13 @@ import { useTimes } from '../words.ts';
 const props = defineProps<{ calibration: FilingScore['calibration'] }>();
 const { dayName } = useTimes();
 const percent = (share: number, digits = 1) => `${(100 * share).toFixed(digits)} %`;
+/** With a decimal only where there is one. */
+const bound = (share: number) => `${Number((100 * share).toFixed(1))} %`;
 const bands = computed(() =>
   props.calibration.bands.map((band, index, all) => {
     const next = all[index + 1]?.from;
-    const from = percent(band.from, band.from > 0.99 ? 1 : 0);
-    return { ...band, name: next ? `${from} to ${percent(next, next > 0.99 ? 1 : 0)}` : `${from} and more` };
+    const from = bound(band.from);
+    return { ...band, name: next ? `${from} to ${bound(next)}` : `${from} and more` };
   }),
 );
 const weeks = computed(() => [...props.calibration.weeks].reverse());
