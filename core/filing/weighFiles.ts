@@ -145,7 +145,7 @@ class Facts {
       );
     }
     if (this.answersMailing && signals.earlier?.fileIds.includes(file.id))
-      add('answersMailing', 1, 'mailing', 'Answers a mailing that went out on this file');
+      add('answersMailing', 1, 'conversation', 'Answers a mailing that went out on this file');
     if (signals.inSubject.includes(file.id))
       add('numberInSubject', 1, 'number', `${file.number} stands in the subject`);
     if (signals.inOwn.includes(file.id))
