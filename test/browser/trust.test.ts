@@ -150,6 +150,31 @@ describe('what is believed, in the browser', function () {
     await page.getByText(/In the last hour nothing held this server longer than/).waitFor();
   });
 
+  it('loses no words by Escape: once something was typed a dialog is left by its answers alone', async () => {
+    const { page, address } = office;
+    await page.goto(`${address}/filing`);
+    const dialog = page.getByRole('dialog', { name: 'A rule' });
+    const which = dialog.getByRole('textbox', { name: 'Which' });
+    const begin = async () => {
+      await page.getByRole('button', { name: 'Make a rule…' }).click();
+      await which.waitFor();
+    };
+    await begin();
+    await page.keyboard.press('Escape');
+    await dialog.waitFor({ state: 'hidden' });
+    await begin();
+    await which.fill('kelp.example');
+    await page.keyboard.press('Escape');
+    // Time enough for it to have closed.
+    await page.waitForTimeout(600);
+    expect(await which.inputValue()).to.equal('kelp.example');
+    await dialog.getByRole('button', { name: 'Leave it' }).click();
+    await dialog.waitFor({ state: 'hidden' });
+    await begin();
+    await page.keyboard.press('Escape');
+    await dialog.waitFor({ state: 'hidden' });
+  });
+
   it('changes a password, and signs out everywhere', async () => {
     const { page, address } = office;
     await page.goto(address);
