@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Decision } from '../core/filing/types.ts';
-import { gatherSignals } from '../core/filing/signals.ts';
+import { Signals } from '../core/filing/signals.ts';
 import { replay, toldAll, type CorpusRegister } from '../core/filing/replay.ts';
 import { FILES } from '../core/filing/weights.ts';
 import { weighFiles, type Feature, type Features } from '../core/filing/weighFiles.ts';
@@ -68,7 +68,7 @@ async function choicesOf(folder: string): Promise<Choice[]> {
       files.map((number) => ids.get(number) ?? 0),
     );
     if (files.length !== 1 || message.automatic) continue;
-    const signals = gatherSignals(knowledge.register, knowledge.experience, message, context);
+    const signals = new Signals(knowledge.register, knowledge.experience, message, context);
     const fileId = ids.get(files[0] ?? '') ?? 0;
     const client = weighClients(signals).find(
       (each) => each.clientId === knowledge.register.file(fileId)?.clientId,

@@ -2,7 +2,7 @@ import { Experience, type Lesson } from './experience.ts';
 import { forwards } from './message.ts';
 import type { FilingRegister } from './register.ts';
 import { ruleMatches, ruleWords, type OfficeRule } from './rules.ts';
-import { gatherSignals, type Signals } from './signals.ts';
+import { Signals } from './signals.ts';
 import {
   likelihoodOf,
   type Candidate,
@@ -47,7 +47,7 @@ export function decide(knowledge: FilingKnowledge, message: FilingMessage, conte
   const ruled = byRule(knowledge, message);
   if (ruled && ruled.state !== 'logged') return ruled;
   if (message.unreadable !== undefined) return unreadable(message.unreadable);
-  const signals = gatherSignals(knowledge.register, knowledge.experience, message, context);
+  const signals = new Signals(knowledge.register, knowledge.experience, message, context);
   if (ruled) return vouched(signals, ruled);
   const decision = automatic(signals) ?? ourselves(signals) ?? weigh(knowledge, signals);
   return without(vouched(signals, wanted(knowledge, signals, decision)), neverFiles(knowledge, message));
@@ -278,18 +278,26 @@ function stranger(knowledge: FilingKnowledge, signals: Signals): Decision {
   const known = outsiders.map(({ key }) => experience.habits(key)).filter((habits) => habits.length);
   if (known.length && known.every((habits) => habits.every(({ fileId }) => fileId === 0)))
     return aside('correspondent', 'Earlier mail with this correspondent was not client mail');
-  const kind = strangerKind(signals);
-  const { client, aside: other } = experience.strangersOf(kind);
-  if (other >= LIMITS.strangers && client / (client + other) < 1 - LIMITS.client)
-    return aside('nobody', `Nobody we know; the last ${other} like it were not client mail`);
-  const unconnected = kind === 'nothing' ? unconnectedKind(signals) : null;
-  if (unconnected && knowledge.unconnected?.has(unconnected))
-    return aside('unconnected', UNCONNECTED_WORDS[unconnected]);
+  const unconnected = unconnectedKind(signals);
+  const apart = unconnected && knowledge.unconnected?.has(unconnected) ? unconnected : null;
+  const settled = { names: othersLike(experience, 'names'), nothing: othersLike(experience, 'nothing') };
+  if (apart || settled.names || settled.nothing) {
+    const kind = strangerKind(signals);
+    if (settled[kind])
+      return aside('nobody', `Nobody we know; the last ${settled[kind]} like it were not client mail`);
+    if (apart && kind === 'nothing') return aside('unconnected', UNCONNECTED_WORDS[apart]);
+  }
   return {
     state: 'suggested',
     candidates: [],
     evidence: message.automatic ? [minus('automatic', 'Sent by a machine', 1)] : [],
   };
+}
+
+/** How many strangers' messages of a kind were no client mail, where that is enough to say so of the next; else 0. */
+function othersLike(experience: Experience, kind: StrangerKind): number {
+  const { client, aside: other } = experience.strangersOf(kind);
+  return other >= LIMITS.strangers && client / (client + other) < 1 - LIMITS.client ? other : 0;
 }
 
 const UNCONNECTED_WORDS: Record<Unconnected, string> = {
@@ -313,8 +321,10 @@ function unconnectedKind({ message, outsiders, earlier, inSubject, inOwn }: Sign
   return message.past ? 'past' : 'new';
 }
 
+type StrangerKind = 'names' | 'nothing';
+
 /** Strangers are of a kind by whether they name something of a client's. */
-export function strangerKind({ register, words }: Signals): 'names' | 'nothing' {
+export function strangerKind({ register, words }: Signals): StrangerKind {
   let named = 0;
   for (const word of words.keys()) if (register.clientsNamed(word).length) named++;
   return named > 1 ? 'names' : 'nothing';
@@ -329,7 +339,7 @@ export function lessonOf(
   message: FilingMessage,
   fileIds: readonly number[],
 ): Lesson {
-  const signals = gatherSignals(register, new Experience(), message, { earlier: new Map(), sameSubject: [] });
+  const signals = new Signals(register, new Experience(), message, { earlier: new Map(), sameSubject: [] });
   const strange =
     !signals.internal && !message.automatic && !message.isReply && !weighClients(signals).length;
   return {

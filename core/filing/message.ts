@@ -42,7 +42,11 @@ export function filingMessage(
     isReply: message.inReplyTo.length > 0 || message.references.length > 0,
     at: message.date?.getTime() ?? 0,
     forFiling: copiedTo(register.filingAddress, message),
-    ...(message.problem === null ? {} : { unreadable: message.problem }),
+    // What only some bear is named for all, so that all are of one shape: the engine then compiles for that one.
+    unreadable: message.problem ?? undefined,
+    sender: undefined,
+    usuallyConfirmed: undefined,
+    past: undefined,
   };
 }
 

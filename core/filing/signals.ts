@@ -4,7 +4,7 @@ import { answersSubject, subjectKey } from '../conversation/subject.ts';
 import type { Experience } from './experience.ts';
 import { forwards } from './message.ts';
 import type { FilingRegister, RegisteredPerson } from './register.ts';
-import type { EarlierMessage, FilingContext, FilingMessage } from './types.ts';
+import type { EarlierMessage, FilingContext, FilingMessage, OriginalMessage } from './types.ts';
 import { stem, tellingAmong, tellingWords, wordsOf, writtenAs } from './words.ts';
 
 /** An outside correspondent of the message, and who that is by the records. */
@@ -13,111 +13,129 @@ export interface Outsider extends Mailbox {
   people: readonly RegisteredPerson[];
 }
 
-/** Everything that the weighing looks at, gathered once. */
-export interface Signals {
-  register: FilingRegister;
-  experience: Experience;
-  message: FilingMessage;
+/**
+ * Everything that the weighing looks at. What the text tells is worked out when it is first asked for: most of what
+ * nobody of the records has to do with is settled without.
+ */
+export class Signals {
   /** Outside people, of the message that is handed on when colleagues hand one on. */
-  outsiders: readonly Outsider[];
+  readonly outsiders: readonly Outsider[];
   /** Sender and recipients are all ours. */
-  internal: boolean;
+  readonly internal: boolean;
   /** The writer is one of us. */
-  outgoing: boolean;
-  subject: string;
-  /** The writer's words without the greeting; of the original too when colleagues hand one on. */
-  own: string;
-  /** Telling words of subject and text, each with the word as it stands there. */
-  words: ReadonlyMap<string, string>;
-  subjectWords: ReadonlySet<string>;
-  /** Subject and text in sentences, as folded words; {@link neighbours} makes pairs of them. */
-  sentences: readonly string[][];
-  /** The first line of what is written, when it may be a greeting. */
-  greeting: string;
-  inSubject: readonly number[];
-  inOwn: readonly number[];
+  readonly outgoing: boolean;
+  readonly subject: string;
+  readonly inSubject: readonly number[];
+  readonly inOwn: readonly number[];
   /** The nearest named message whose place is known. */
-  earlier: EarlierMessage | undefined;
+  readonly earlier: EarlierMessage | undefined;
   /** The subject is not the one the conversation had. */
-  subjectChanged: boolean;
-  sameSubject: readonly EarlierMessage[];
+  readonly subjectChanged: boolean;
+  readonly sameSubject: readonly EarlierMessage[];
   /** Files that others of its conversation are certainly about; whether those contradict each other. */
-  told: readonly number[];
-  contested: boolean;
+  readonly told: readonly number[];
+  readonly contested: boolean;
+  /** The message that colleagues hand on. */
+  private readonly handedOn: OriginalMessage | null;
+  private text: Text | undefined;
+
+  constructor(
+    readonly register: FilingRegister,
+    readonly experience: Experience,
+    readonly message: FilingMessage,
+    context: FilingContext,
+  ) {
+    const { from, recipients, original } = message;
+    this.outgoing = from !== null && register.isOurs(from.address);
+    const direct = [from, ...recipients, ...message.undelivered.map((address) => ({ name: '', address }))];
+    const outside = strange(register, direct);
+    this.internal = this.outgoing && !outside.length;
+    this.handedOn = this.internal ? original : null;
+    // To whom it went at first may be a colleague's own private address: only people of the records count.
+    const inside = this.handedOn && [
+      this.handedOn.from,
+      ...this.handedOn.recipients.filter(({ address }) => register.peopleAt(address).length),
+    ];
+    this.outsiders = known(register, inside ? strange(register, inside) : outside);
+    this.subject = message.subject;
+    this.inSubject = register.numbers.in(this.subject);
+    this.inOwn = register.numbers.in(this.own);
+    const named = [
+      ...(message.returned ? [message.returned] : []),
+      ...(original?.messageId && (this.handedOn || message.automatic) ? [original.messageId] : []),
+      ...message.named,
+      ...(this.handedOn?.named ?? []),
+    ];
+    // What waits in Sorting itself says nothing: the next one named may.
+    this.earlier = named
+      .map((id) => context.earlier.get(id))
+      .find((found) => found && found.state !== 'suggested');
+    this.subjectChanged = Boolean(
+      this.earlier?.subjectKey && !forwards(message) && subjectKey(this.subject) !== this.earlier.subjectKey,
+    );
+    this.sameSubject = context.sameSubject;
+    this.told = context.told ?? [];
+    this.contested = context.contested ?? false;
+  }
+
   /** The subject says that it answers or hands on. */
-  marked: boolean;
+  get marked(): boolean {
+    return answersSubject(this.subject);
+  }
+
+  /** The first line of what is written, when it may be a greeting. */
+  get greeting(): string {
+    return greetingOf(this.message.own);
+  }
+
+  /** The writer's words without the greeting; of the original too when colleagues hand one on. */
+  get own(): string {
+    const own = withoutGreeting(this.message.own);
+    return this.handedOn ? `${own}\n${withoutGreeting(this.handedOn.own)}` : own;
+  }
+
+  /** Telling words of subject and text, each with the word as it stands there. */
+  get words(): ReadonlyMap<string, string> {
+    return this.read().words;
+  }
+
+  get subjectWords(): ReadonlySet<string> {
+    return this.read().subjectWords;
+  }
+
+  /** Subject and text in sentences, as folded words; {@link neighbours} makes pairs of them. */
+  get sentences(): readonly string[][] {
+    return this.read().sentences;
+  }
+
+  private read(): Text {
+    if (this.text) return this.text;
+    const sentences = sentencesOf(`${this.subject}\n${this.own}`);
+    const words = tellingAmong(sentences.flat());
+    for (const name of namesIn(this.message)) words.delete(name);
+    return (this.text = { sentences, words, subjectWords: tellingWords(this.subject) });
+  }
 }
 
-/** Everything about a message that weighs, gathered once. */
-export function gatherSignals(
-  register: FilingRegister,
-  experience: Experience,
-  message: FilingMessage,
-  context: FilingContext,
-): Signals {
-  const isOurs = (address: string) => register.isOurs(address);
-  const direct = [...(message.from ? [message.from] : []), ...message.recipients].filter(
-    (each) => each.address && !isOurs(each.address),
-  );
-  for (const address of message.undelivered) if (!isOurs(address)) direct.push({ name: '', address });
-  const internal = message.from !== null && isOurs(message.from.address) && !direct.length;
-  const { original } = message;
-  const handedOn = internal && original !== null;
-  const inside = original
-    ? // To whom it went at first may be a colleague's own private address: only people of the records count.
-      [
-        ...(original.from ? [original.from] : []),
-        ...original.recipients.filter((each) => register.peopleAt(each.address).length),
-      ].filter((each) => each.address && !isOurs(each.address))
-    : [];
-  const subject = message.subject;
-  const own = handedOn
-    ? `${withoutGreeting(message.own)}\n${withoutGreeting(original.own)}`
-    : withoutGreeting(message.own);
-  const named = [
-    ...(message.returned ? [message.returned] : []),
-    ...(original?.messageId && (handedOn || message.automatic) ? [original.messageId] : []),
-    ...message.named,
-    ...(handedOn ? original.named : []),
-  ];
-  // What waits in Sorting itself says nothing: the next one named may.
-  const earlier = named
-    .map((id) => context.earlier.get(id))
-    .find((found) => found && found.state !== 'suggested');
-  const sentences = sentencesOf(`${subject}\n${own}`);
-  const names = namesIn(message);
-  const words = tellingAmong(sentences.flat());
-  for (const name of names) words.delete(name);
-  return {
-    register,
-    experience,
-    message,
-    outsiders: known(register, handedOn ? inside : direct),
-    internal,
-    outgoing: message.from !== null && isOurs(message.from.address),
-    subject,
-    own,
-    words,
-    subjectWords: tellingWords(subject),
-    sentences,
-    greeting: greetingOf(message.own),
-    inSubject: register.numbers.in(subject),
-    inOwn: register.numbers.in(own),
-    earlier,
-    subjectChanged: Boolean(
-      earlier?.subjectKey && !forwards(message) && subjectKey(subject) !== earlier.subjectKey,
-    ),
-    sameSubject: context.sameSubject,
-    told: context.told ?? [],
-    contested: context.contested ?? false,
-    marked: answersSubject(subject),
-  };
+/** See {@link Signals}. */
+interface Text {
+  sentences: readonly string[][];
+  words: ReadonlyMap<string, string>;
+  subjectWords: ReadonlySet<string>;
+}
+
+/** Those who are not of the firm. */
+function strange(register: FilingRegister, people: readonly (Mailbox | null)[]): Mailbox[] {
+  return people.flatMap((each) => (each?.address && !register.isOurs(each.address) ? [each] : []));
 }
 
 /** The first line of a text when it can be a greeting: more follows, and it ends like one or is of a few words. */
 function greetingOf(text: string): string {
-  const [line = '', ...rest] = text.split('\n').filter((each) => each.trim());
-  if (!rest.length || line.length > 80 || /\d|[.?]\s*$/.test(line)) return '';
+  const begins = text.length - text.trimStart().length;
+  const from = begins ? text.lastIndexOf('\n', begins - 1) + 1 : 0;
+  const to = text.indexOf('\n', begins);
+  const line = to < 0 ? '' : text.slice(from, to);
+  if (!line || line.length > 80 || /\d|[.?]\s*$/.test(line) || !text.slice(to).trim()) return '';
   return /[,:!]\s*$/.test(line) || wordsOf(line).length <= 4 ? line : '';
 }
 
