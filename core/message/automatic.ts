@@ -18,22 +18,25 @@ export interface Marks {
 
 /** @returns by what kind of machine the message was made; null when a person wrote it */
 export function automaticKind({ header, subject, reported, answersInvitation }: Marks): Automatic | null {
-  const low = (name: string) => (header(name) ?? '').toLowerCase().trim();
-  const type = low('content-type');
+  const type = small(header('content-type'));
   const parted = type.startsWith('multipart/report');
   if (reported || (parted && type.includes('delivery-status'))) return 'report';
   // Receipts (RFC 8098) and answers to invitations are answers that nobody wrote.
   if ((parted && type.includes('disposition-notification')) || answersInvitation) return 'reply';
-  const submitted = low('auto-submitted').split(';')[0]?.trim() || 'no';
+  const submitted = small(header('auto-submitted')).split(';')[0]?.trim() || 'no';
   if (submitted.startsWith('auto-replied')) return 'reply';
-  if (RESPONDERS.some((name) => !['', 'no', 'false'].includes(low(name)))) return 'reply';
-  const precedence = low('precedence');
+  if (RESPONDERS.some((name) => !['', 'no', 'false'].includes(small(header(name))))) return 'reply';
+  const precedence = small(header('precedence'));
   if (precedence === 'auto_reply' || isAutomaticSubject(subject)) return 'reply';
   if (header('list-id') || header('list-unsubscribe') || header('list-post')) return 'list';
   const answers = Boolean(header('in-reply-to')) || answersSubject(subject);
   if (submitted !== 'no') return answers ? 'reply' : 'notice';
   if (precedence === 'bulk' || precedence === 'list' || precedence === 'junk') return 'list';
   // Nothing may come back to it (RFC 3834 section 3.3).
-  if (low('return-path') === '<>') return answers ? 'reply' : 'notice';
+  if (small(header('return-path')) === '<>') return answers ? 'reply' : 'notice';
   return null;
+}
+
+function small(value: string | null): string {
+  return (value ?? '').toLowerCase().trim();
 }

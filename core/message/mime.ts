@@ -128,9 +128,8 @@ function beforeBreak(raw: Buffer, at: number): number {
 
 function readNode(raw: Buffer, at: number, parent: Leaf | null, parentSubtype: string): Node {
   const { headers, bodyAt } = readHead(raw, at);
-  const first = (key: string) => headers.find((header) => header.key === key)?.value ?? '';
-  const type = structured(first('content-type'));
-  const disposition = structured(first('content-disposition'));
+  const type = structured(first(headers, 'content-type'));
+  const disposition = structured(first(headers, 'content-disposition'));
   const fallback = parentSubtype === 'digest' ? 'message/rfc822' : 'text/plain';
   const value = type.value || fallback;
   const multipart = /^multipart\//.test(value);
@@ -140,8 +139,9 @@ function readNode(raw: Buffer, at: number, parent: Leaf | null, parentSubtype: s
     params: type.params,
     disposition: disposition.value,
     filename: disposition.params.filename ?? type.params.name ?? '',
-    contentId: first('content-id'),
-    encoding: /[\w-]+/.exec(withoutComments(first('content-transfer-encoding')).toLowerCase())?.[0] ?? '',
+    contentId: first(headers, 'content-id'),
+    encoding:
+      /[\w-]+/.exec(withoutComments(first(headers, 'content-transfer-encoding')).toLowerCase())?.[0] ?? '',
     alternative: parent?.alternative ?? null,
     related: parent?.related ?? false,
     body: raw.subarray(0, 0),
@@ -150,6 +150,10 @@ function readNode(raw: Buffer, at: number, parent: Leaf | null, parentSubtype: s
   if (subtype === 'related') leaf.related = true;
   const boundary = multipart && type.params.boundary ? Buffer.from(type.params.boundary) : null;
   return { leaf, headers, bodyAt, boundary, subtype };
+}
+
+function first(headers: readonly Header[], key: string): string {
+  return headers.find((header) => header.key === key)?.value ?? '';
 }
 
 /** The headers of a part from where it begins, and where its body does: after the first empty line. */
@@ -176,26 +180,21 @@ function readHead(raw: Buffer, at: number): { headers: Header[]; bodyAt: number 
 
 /** Lines that begin with a blank go on the one before (RFC 5322 section 2.2.3); of white space only blank and tab count. */
 function headersOf(head: string): Header[] {
-  const headers: Header[] = [];
-  let lines: string[] = [];
-  const close = () => {
-    const line = lines.join('');
-    lines = [];
-    const colon = line.indexOf(':');
-    const key = trimmed(colon < 0 ? line : line.slice(0, colon)).toLowerCase();
-    if (!key) return;
-    headers.push({ key, value: colon < 0 ? '' : trimmed(line.slice(colon + 1).replaceAll('\r', ' ')) });
-  };
+  const whole: string[][] = [];
   for (const each of head.split('\n')) {
     const line = each.endsWith('\r') ? each.slice(0, -1) : each;
-    if (line.startsWith(' ') || line.startsWith('\t')) lines.push(line);
-    else {
-      if (lines.length) close();
-      lines = [line];
-    }
+    const before = line.startsWith(' ') || line.startsWith('\t') ? whole.at(-1) : undefined;
+    if (before) before.push(line);
+    else whole.push([line]);
   }
-  if (lines.length) close();
-  return headers;
+  return whole.map(headerOf).filter(({ key }) => key);
+}
+
+function headerOf(lines: readonly string[]): Header {
+  const line = lines.join('');
+  const colon = line.indexOf(':');
+  const key = trimmed(colon < 0 ? line : line.slice(0, colon)).toLowerCase();
+  return { key, value: colon < 0 ? '' : trimmed(line.slice(colon + 1).replaceAll('\r', ' ')) };
 }
 
 /** Only the white space that RFC 5322 allows: a name with another before it is another name. */

@@ -158,17 +158,15 @@ function beginsSignature(
   const line = seen(lines[index] ?? '').trim();
   if (!line) return false;
   if (DEVICE.test(line)) return true;
+  const marked = BARE_DELIMITER.test(line) || CLOSING.test(line);
+  const dashed = DASHED_NAME.test(line);
+  const named = signs.has(line.toLowerCase().replace(/[,.]$/, ''));
+  if (!marked && !dashed && !named && !namesMailbox(line, mailbox)) return false;
   const next = nextWords(lines, index + 1);
   // What goes on in sentences is the letter itself, whatever stands above it.
   if (next && isSentence(next)) return false;
-  return (
-    BARE_DELIMITER.test(line) ||
-    (!next && DASHED_NAME.test(line)) ||
-    CLOSING.test(line) ||
-    (!lines[index - 1]?.trim() || isClosing(lines[index - 1] ?? '')
-      ? signs.has(line.toLowerCase().replace(/[,.]$/, '')) || namesMailbox(line, mailbox)
-      : signs.has(line.toLowerCase().replace(/[,.]$/, '')) && !next)
-  );
+  const apart = !lines[index - 1]?.trim() || isClosing(lines[index - 1] ?? '');
+  return marked || (apart ? named || namesMailbox(line, mailbox) : named && !next) || (dashed && !next);
 }
 
 /** The next line that is not empty, without blanks around it; empty when there is none. */
@@ -203,8 +201,8 @@ function namesMailbox(line: string, mailbox: string): boolean {
     words.length > 1 &&
     words.length < 5 &&
     last.length > 3 &&
-    words.every((word) => /^\p{Lu}[\p{L}.’'-]*$/u.test(word)) &&
-    mailbox.includes(last)
+    mailbox.includes(last) &&
+    words.every((word) => /^\p{Lu}[\p{L}.’'-]*$/u.test(word))
   );
 }
 
@@ -243,13 +241,17 @@ function historyLines(lines: readonly string[]): boolean[] {
   return history;
 }
 
+/** Which of the next three lines is the first with words; -1 when none is. */
+function wordsBelow(lines: readonly string[], after: number): number {
+  return lines.slice(after, after + 3).findIndex((each) => each !== '');
+}
+
 /** How many lines introduce or head history here; 0 when none do. */
 function introductionAt(lines: readonly string[], index: number): number {
   const line = lines[index] ?? '';
-  const below = (after: number) => lines.slice(after, after + 3).findIndex((each) => each !== '');
   if (DIVIDER.test(line) || HANDED_ON.test(line)) return 1 + headLength(lines, index + 1);
   if (UNDERSCORES.test(line) || DASHED.test(line)) {
-    const next = index + 1 + Math.max(0, below(index + 1));
+    const next = index + 1 + Math.max(0, wordsBelow(lines, index + 1));
     const head = headLength(lines, next);
     if (head) return next + head - index;
   }
@@ -261,7 +263,7 @@ function introductionAt(lines: readonly string[], index: number): number {
     const whole = folded.length === span && !folded.some((each) => each === '' || QUOTED.test(each));
     if (whole && introducesFolded(folded)) return span;
   }
-  const next = below(index + 1);
+  const next = wordsBelow(lines, index + 1);
   return introduces(line, next >= 0 && QUOTED.test(lines[index + 1 + next] ?? '')) ? 1 : 0;
 }
 

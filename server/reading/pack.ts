@@ -40,9 +40,20 @@ const SHORT = 4000;
 const PLAIN = Buffer.from([0]);
 const DEFLATED = Buffer.from([1]);
 
-/** A reading as the database keeps it: a byte that says how, then the JSON. */
-export function packReading(kept: KeptReading): Buffer {
-  const json = Buffer.from(JSON.stringify({ version: VERSION, kept: { ...kept, read: plain(kept.read) } }));
+/** A reading as JSON: as which it is kept, and handed from thread to thread. */
+export function jsonOf(kept: KeptReading): string {
+  return JSON.stringify({ version: VERSION, kept: { ...kept, read: plain(kept.read) } });
+}
+
+/** What {@link jsonOf} wrote, and by which version of the reading. */
+export function readingIn(json: string): { version: number; kept: KeptReading } {
+  const { version, kept } = JSON.parse(json) as { version: number; kept: KeptReading };
+  return { version, kept: { ...kept, read: revived(kept.read) } };
+}
+
+/** A reading as the database keeps it: a byte that says how, then its JSON. */
+export function packReading(text: string): Buffer {
+  const json = Buffer.from(text);
   return json.length < SHORT
     ? Buffer.concat([PLAIN, json])
     : Buffer.concat([DEFLATED, deflateRawSync(json, { level: 1, memLevel: 7 })]);
@@ -51,10 +62,8 @@ export function packReading(kept: KeptReading): Buffer {
 /** @returns null for one kept by an older version of the reading */
 export async function unpackReading(packed: Buffer): Promise<KeptReading | null> {
   const rest = packed.subarray(1);
-  const json = packed[0] === 0 ? rest : await unpack(rest);
-  const { version, kept } = JSON.parse(json.toString()) as { version: number; kept: KeptReading };
-  if (version !== VERSION) return null;
-  return { ...kept, read: revived(kept.read) };
+  const { version, kept } = readingIn((packed[0] === 0 ? rest : await unpack(rest)).toString());
+  return version === VERSION ? kept : null;
 }
 
 /** Dates, maps and bytes, which JSON does not know. */

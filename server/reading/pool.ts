@@ -4,7 +4,7 @@ import { readHead } from '../../core/message/read.ts';
 import { NOTHING_WRITTEN, type Written } from '../../core/message/written.ts';
 import { packRaw, type RawRow } from '../foundation/sources.ts';
 import { buildMessage, type MessageParts } from './build.ts';
-import { packReading, type KeptReading } from './pack.ts';
+import { jsonOf, packReading, readingIn, type KeptReading } from './pack.ts';
 import { keptOf, type Tasks } from './tasks.ts';
 import type { Answered, Asked } from './thread.ts';
 
@@ -228,7 +228,7 @@ export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Pr
     const { hash, size, packed, reading } = raw;
     return {
       raw: { hash: asBuffer(hash), size, packed: asBuffer(packed), reading: asBuffer(reading) },
-      kept,
+      kept: readingIn(kept).kept,
       written,
     };
   } catch (error) {
@@ -240,7 +240,11 @@ export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Pr
 /** A message of which only the headers are known, and its source for a person to look at. @param why in words */
 export async function unread(bytes: Uint8Array, why: string): Promise<Reading> {
   const kept = keptOf(bytes, await readHead(bytes, why));
-  return { raw: { ...(await packRaw(bytes)), reading: packReading(kept) }, kept, written: NOTHING_WRITTEN };
+  return {
+    raw: { ...(await packRaw(bytes)), reading: packReading(jsonOf(kept)) },
+    kept,
+    written: NOTHING_WRITTEN,
+  };
 }
 
 /**

@@ -1,5 +1,6 @@
 import { expect } from 'chai';
 import { readAgain, readingOf } from '../../server/reading/kept.ts';
+import { readingIn } from '../../server/reading/pack.ts';
 import { CouldNotBeRead, pool, ReadingPool, readSources } from '../../server/reading/pool.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
 import { deliver, openFirm, rawMessage, until, type TestFirm, one } from './helpers.ts';
@@ -22,7 +23,7 @@ describe('the threads that read', () => {
     const impatient = new ReadingPool({ each: 700, perByte: 0 });
     const read = (raw: Uint8Array) =>
       impatient.run('read', [raw], { urgent: false }).then(
-        ({ kept }) => kept.read.subject,
+        ({ kept }) => readingIn(kept).kept.read.subject,
         (error: Error) => error.message,
       );
     const started = performance.now();
