@@ -16,6 +16,18 @@ export function lastRefusal(client: ImapFlow): string {
 export function imapClient(access: Access): ImapFlow {
   refuseOpenNetwork(access.imap_host, access.imap_security);
   const quiet = () => undefined;
+  const logger = {
+    trace: quiet,
+    debug: quiet,
+    info: quiet,
+    error: quiet,
+    warn: ({ err }: { err?: { response?: unknown; responseText?: string } }) => {
+      const said = err?.responseText ?? err?.response;
+      if (typeof said === 'string') refusals.set(client, said);
+    },
+    // What nobody hears is not written out: else each answer of a server is, once more.
+    isLevelEnabled: (level: string) => level === 'warn',
+  };
   const client: ImapFlow = new ImapFlow({
     host: access.imap_host,
     port: access.imap_port,
@@ -23,16 +35,7 @@ export function imapClient(access: Access): ImapFlow {
     doSTARTTLS: access.imap_security === 'starttls',
     auth: { user: access.user, pass: access.password },
     tls: tlsOptions(access),
-    logger: {
-      trace: quiet,
-      debug: quiet,
-      info: quiet,
-      error: quiet,
-      warn: ({ err }: { err?: { response?: unknown; responseText?: string } }) => {
-        const said = err?.responseText ?? err?.response;
-        if (typeof said === 'string') refusals.set(client, said);
-      },
-    },
+    logger,
     disableAutoIdle: true,
     qresync: true,
     clientInfo: { name: 'Patient Clerk' },
