@@ -153,12 +153,14 @@ async function readFilings(
     const read = known.get(row.raw_hash)?.message ?? (kept && filingMessage(knowledge.register, kept.read));
     if (!read) continue;
     if (kept) known.put(row.raw_hash, { message: read, by: knowledge }, true);
-    const message = { ...read, at: row.at.getTime() };
     // As it came it bore what was known of its sender and its age then.
-    delete message.sender;
-    delete message.usuallyConfirmed;
-    delete message.past;
-    if (isLongPast(Boolean(row.past), row.at, row.taken_in_at)) message.past = true;
+    const message: FilingMessage = {
+      ...read,
+      at: row.at.getTime(),
+      sender: undefined,
+      usuallyConfirmed: undefined,
+      past: isLongPast(Boolean(row.past), row.at, row.taken_in_at) || undefined,
+    };
     filings.set(row.id, { message });
     await turns.pass();
   }

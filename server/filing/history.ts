@@ -1,5 +1,6 @@
 import { certainPlace, decideAlone, decideBare } from '../../core/filing/certain.ts';
 import type { FilingKnowledge } from '../../core/filing/decide.ts';
+import type { Decision } from '../../core/filing/types.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { Turns } from '../foundation/turns.ts';
 import { asColumns, type Decided, type Undecided } from './decide.ts';
@@ -10,6 +11,8 @@ export interface Unrelated extends Undecided {
   rawHash: Buffer;
   messageKey: Buffer | null;
   named: readonly Buffer[];
+  /** See `decideBare`; null where it is not known. */
+  bare: Decision | null;
 }
 
 /** What the weighing has to do with a message. */
@@ -35,7 +38,7 @@ export async function decideHistory(
   const decided: (Decided & ForWeighing)[] = [];
   for (const message of messages) {
     const { filing } = message;
-    const bare = decideBare(knowledge, filing);
+    const bare = message.bare ?? decideBare(knowledge, filing);
     const { decision, final } = decideAlone(knowledge, filing, bare);
     holdFiling(knowledge, message.rawHash, filing, bare);
     const alone = final && !related.has(message);

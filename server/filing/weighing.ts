@@ -88,10 +88,10 @@ interface Gathered {
 async function gather(
   knowledge: FilingKnowledge,
   trx: Transaction,
-  { ids, subjects }: Related,
+  { ids, alike }: Related,
 ): Promise<Gathered> {
   const rows = await members(trx, ids);
-  const past = await pastOf(trx, knowledge, rows, subjects);
+  const past = await pastOf(trx, knowledge, rows, alike);
   return {
     rows: new Map(rows.map((row) => [keyOf(row), row])),
     parts: apart(past),
@@ -339,7 +339,7 @@ async function pastOf(
   trx: Transaction,
   knowledge: FilingKnowledge,
   rows: readonly Member[],
-  subjects: ReadonlySet<string>,
+  alike: Related['alike'],
 ): Promise<PastMessage[]> {
   const filings = await filingsOf(trx, knowledge, rows);
   const isOurs = (address: string) => knowledge.register.isOurs(address);
@@ -348,13 +348,16 @@ async function pastOf(
     if (!filing) return [];
     const { message, bare } = filing;
     const { state, fileIds } = row;
+    const shared = alike.get(row.id);
     return [
       {
         key: keyOf(row),
         messageId: row.message_id,
         message,
         ours: row.direction !== 'received',
-        subjectKeys: subjectKeys(message, isOurs).filter((key) => subjects.has(hashOf(key).toString('hex'))),
+        subjectKeys: shared
+          ? subjectKeys(message, isOurs).filter((key) => shared.has(hashOf(key).toString('hex')))
+          : [],
         held: isHeld(row) ? { state, fileIds, mailed: row.reason === MAILED } : null,
         ...(bare ? { bare } : {}),
       },
@@ -378,11 +381,11 @@ function isHeld(row: Member): boolean {
   );
 }
 
-/** Messages that have to do with each other, and the subjects that say so. */
+/** Messages that have to do with each other. */
 interface Related {
   ids: readonly number[];
-  /** In hexadecimal. */
-  subjects: ReadonlySet<string>;
+  /** The subjects, by their hashes in hexadecimal, that each of them bears together with others. */
+  alike: ReadonlyMap<number, ReadonlySet<string>>;
 }
 
 /**
@@ -391,11 +394,12 @@ interface Related {
  */
 async function related(trx: Transaction, seeds: readonly number[]): Promise<Related> {
   const found = new Set(seeds);
-  const subjects = new Set<string>();
+  const alike = new Map<number, Set<string>>();
   for (let edge: number[] = [...seeds]; edge.length;) {
-    const [named, alike] = await Promise.all([linkedWith(trx, edge), underSameSubject(trx, edge)]);
-    for (const { subject_key } of alike) subjects.add(subject_key.toString('hex'));
-    edge = [...new Set([...named, ...alike.map(({ message_id }) => message_id)])].filter(
+    const [named, bearing] = await Promise.all([linkedWith(trx, edge), underSameSubject(trx, edge)]);
+    for (const { subject_key, message_id } of bearing)
+      alike.set(message_id, (alike.get(message_id) ?? new Set()).add(subject_key.toString('hex')));
+    edge = [...new Set([...named, ...bearing.map(({ message_id }) => message_id)])].filter(
       (id) => !found.has(id),
     );
     for (const id of edge) found.add(id);
@@ -403,9 +407,9 @@ async function related(trx: Transaction, seeds: readonly number[]): Promise<Rela
     const [first] = seeds;
     return seeds.length > 1 && first !== undefined
       ? related(trx, [first])
-      : { ids: [...found].slice(0, MOST_TOGETHER), subjects };
+      : { ids: [...found].slice(0, MOST_TOGETHER), alike };
   }
-  return { ids: [...found], subjects };
+  return { ids: [...found], alike };
 }
 
 async function linkedWith(trx: Transaction, ids: readonly number[]): Promise<number[]> {
