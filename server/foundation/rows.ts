@@ -1,4 +1,5 @@
 import type { Knex } from 'knex';
+import { isLarge } from './database.ts';
 import type { Rows } from './tables.ts';
 
 /** Gathers rows under a key. */
@@ -21,25 +22,33 @@ export function likePattern(words: string, anywhere = true): string {
 }
 
 /**
- * Inserts any number of rows, all with the columns of the first, some hundred at a time. Written out by
- * hand for the sake of speed: intake keeps a dozen rows for each message.
+ * Inserts any number of rows, all with the columns of the first, some hundred at a time. They are handed to the driver
+ * as one list for the sake of speed, since intake keeps a dozen rows for each message; those with large values each by
+ * itself, so that they can be bound.
  * @param ignore rows whose key is there already are passed over
+ * @returns of each row that was inserted the columns to be returned
  */
 export async function insertAll(
   db: Knex,
   table: string,
   rows: readonly Record<string, unknown>[],
-  { chunk = 500, ignore = false } = {},
-): Promise<void> {
-  if (!rows[0]) return;
+  { chunk = 500, ignore = false, returning = [] as readonly string[] } = {},
+): Promise<Record<string, unknown>[]> {
+  const inserted: Record<string, unknown>[] = [];
+  if (!rows[0]) return inserted;
   const columns = Object.keys(rows[0]);
-  const row = `(${columns.map(() => '?').join(', ')})`;
+  const each = `(${columns.map(() => '?').join(', ')})`;
+  const end = returning.length ? ` RETURNING ${returning.join(', ')}` : '';
   const into = `INSERT ${ignore ? 'IGNORE ' : ''}INTO ${table} (${columns.join(', ')}) VALUES `;
   for (let at = 0; at < rows.length; at += chunk) {
-    const part = rows.slice(at, at + chunk);
-    const values = part.flatMap((each) => columns.map((column) => each[column] ?? null));
-    await db.raw(into + part.map(() => row).join(', '), values as Knex.RawBinding[]);
+    const lists = rows.slice(at, at + chunk).map((row) => columns.map((column) => row[column] ?? null));
+    const [sql, values] = lists.some((list) => list.some(isLarge))
+      ? [into + lists.map(() => each).join(', ') + end, lists.flat()]
+      : [`${into}?${end}`, [lists]];
+    const [found] = (await db.raw(sql, values as Knex.RawBinding[])) as [Record<string, unknown>[]];
+    if (returning.length) inserted.push(...found);
   }
+  return inserted;
 }
 
 /** A column as `table.column`. */

@@ -50,24 +50,26 @@ class Known {
     const own = unique(messages.flatMap(({ messageKey }) => messageKey ?? []));
     const named = unique(messages.flatMap((message) => message.named));
     const nearest = unique(messages.flatMap((message) => message.named.slice(0, 1)));
-    const holders = named.length
-      ? await trx('message')
-          .whereIn('message_key', named)
-          .orderBy('id', 'desc')
-          .select('message_key', 'conversation_id')
-      : [];
+    const [holders, siblings] = await Promise.all([
+      named.length
+        ? trx('message')
+            .whereIn('message_key', named)
+            .orderBy('id', 'desc')
+            .select('message_key', 'conversation_id')
+        : [],
+      nearest.length
+        ? trx('message_link')
+            .join('message', 'message.id', 'message_link.message_id')
+            .whereIn('link_key', nearest)
+            .where('place', 1)
+            .select('link_key', 'conversation_id')
+        : [],
+      known.recallChildren(trx, own),
+    ]);
     // Of several that bear one identifier the first taken in counts.
     for (const { message_key, conversation_id } of holders)
       if (message_key) known.holders.set(message_key.toString('hex'), conversation_id);
-    const siblings = nearest.length
-      ? await trx('message_link')
-          .join('message', 'message.id', 'message_link.message_id')
-          .whereIn('link_key', nearest)
-          .where('place', 1)
-          .select('link_key', 'conversation_id')
-      : [];
     for (const row of siblings) known.siblings.set(row.link_key.toString('hex'), row.conversation_id);
-    await known.recallChildren(trx, own);
     return known;
   }
 

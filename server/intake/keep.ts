@@ -18,8 +18,9 @@ import { lastWords } from './owes.ts';
 import type { Arrival, Prepared } from './prepare.ts';
 import { noteAlive, noteAnswers, noteReturns } from './returns.ts';
 import { noteSenders } from './senders.ts';
-import { tellApart } from './twins.ts';
+import { tellApart, type Kept } from './twins.ts';
 import { insertAll } from '../foundation/rows.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { noteWhoOwes } from '../correspondence/owing.ts';
 
 /** Words of so many messages go in one statement: a database server may take no more than 16 MB at once. */
@@ -142,9 +143,8 @@ export async function recordMessages(
   prepared: readonly Prepared[],
   arrivals: readonly Arrival[] = [],
 ): Promise<number[]> {
-  await tellApart(trx, prepared);
+  const known = await tellApart(trx, prepared);
   const marks = marksOf(arrivals, prepared);
-  const known = await identified(trx, prepared);
   const fresh = new Map<string, Prepared>();
   for (const message of prepared) {
     const first = fresh.get(message.key);
@@ -186,8 +186,9 @@ async function recordNew(
     starred: marks.get(message.key)?.starred ?? false,
     waits: waits.has(message) ? (message.ours ? 'they' : 'we') : null,
   }));
-  await insertAll(trx, 'message', rows);
-  for (const [key, { id }] of await identified(trx, ordered)) ids.set(key, id);
+  const inserted = await insertAll(trx, 'message', rows, { returning: ['id', 'identity'] });
+  for (const { id, identity } of inserted as Pick<Rows['message'], 'id' | 'identity'>[])
+    ids.set(identity.toString('hex'), id);
   const idOf = (message: Prepared) => ids.get(message.key) ?? 0;
   await insertParts(trx, ordered, decided, idOf);
   await noteWhoOwes(trx, [...joined]);
@@ -220,8 +221,8 @@ async function decideNew(
 }
 
 function asHistory(message: Prepared): Unrelated {
-  const { raw, messageKey, named } = message;
-  return { ...undecided(message), rawHash: raw.hash, messageKey, named };
+  const { raw, messageKey, named, bare } = message;
+  return { ...undecided(message), rawHash: raw.hash, messageKey, named, bare };
 }
 
 /** What was kept as somebody's claim to be us turns out to lie in Sent: from now on it is ours. */
@@ -229,7 +230,7 @@ async function foundToBeOurs(
   trx: Transaction,
   knowledge: FilingKnowledge,
   prepared: readonly Prepared[],
-  known: ReadonlyMap<string, { id: number; direction: string }>,
+  known: ReadonlyMap<string, Kept>,
 ): Promise<void> {
   const found = new Map<number, Prepared>();
   for (const message of prepared) {
@@ -259,15 +260,18 @@ async function insertParts(
 ): Promise<void> {
   const all = <T>(table: string, rowsOf: (message: Prepared, index: number) => Record<string, T>[]) =>
     insertAll(trx, table, messages.flatMap(rowsOf));
-  await all<Buffer | number>('message_link', linksOf(idOf));
-  await all('message_subject', (message) =>
-    message.subjectHashes.map((key) => ({ message_id: idOf(message), subject_key: key })),
-  );
-  await all('message_party', (message) => parties(message.read, idOf(message)));
-  await noteDocuments(
-    trx,
-    messages.map((message) => ({ id: idOf(message), at: message.at, documents: message.documents })),
-  );
+  // Handed over together: while one is carried out the next is written.
+  await Promise.all([
+    all<Buffer | number>('message_link', linksOf(idOf)),
+    all('message_subject', (message) =>
+      message.subjectHashes.map((key) => ({ message_id: idOf(message), subject_key: key })),
+    ),
+    all('message_party', (message) => parties(message.read, idOf(message))),
+    noteDocuments(
+      trx,
+      messages.map((message) => ({ id: idOf(message), at: message.at, documents: message.documents })),
+    ),
+  ]);
   await fileOn(
     trx,
     messages.flatMap((message, index) =>
@@ -295,19 +299,6 @@ function undecided(message: Prepared): Undecided {
     messageId: message.read.messageId,
     subjectHashes: message.subjectHashes,
   };
-}
-
-async function identified(
-  db: Knex,
-  prepared: readonly Prepared[],
-): Promise<Map<string, { id: number; direction: string }>> {
-  const rows = await db('message')
-    .whereIn(
-      'identity',
-      prepared.map((message) => message.identity),
-    )
-    .select('id', 'identity', 'direction');
-  return new Map(rows.map(({ id, identity, direction }) => [identity.toString('hex'), { id, direction }]));
 }
 
 /** So many people of one message are kept apart. */

@@ -16,6 +16,8 @@ import { intakeTurn, recordCopies, recordMessages, storeSources } from './keep.t
 import { takeAwayOurs } from './ownCopies.ts';
 import { prepare, type Arrival, type Prepared, type Receiving } from './prepare.ts';
 import { noteServers, receivingServer } from './senders.ts';
+import { decideBare } from '../../core/filing/certain.ts';
+import type { FilingKnowledge } from '../../core/filing/decide.ts';
 import { filingKnowledge } from '../filing/knowledge.ts';
 
 /** So many batches are read or wait to be kept at once, so that memory stays bounded. */
@@ -75,6 +77,7 @@ export class IntakeLine {
 }
 
 interface Batch {
+  knowledge: FilingKnowledge;
   receiving: Receiving;
   arrivals: readonly Arrival[];
   prepared: readonly Prepared[];
@@ -86,7 +89,7 @@ async function prepared(
   arrivals: readonly Arrival[],
   readings: readonly Reading[],
 ): Promise<Batch> {
-  const { register } = await filingKnowledge(context);
+  const knowledge = await filingKnowledge(context);
   const turns = new Turns();
   const ready: Prepared[] = [];
   for (const [index, arrival] of arrivals.entries()) {
@@ -94,10 +97,12 @@ async function prepared(
     if (!reading) continue;
     const { internalDate: arrived, sent: ours, past } = arrival;
     const origin = { arrived, ours, receiving, past };
-    ready.push(prepare(register, reading, arrival.raw, origin));
+    const message = prepare(knowledge.register, reading, arrival.raw, origin);
+    if (past) message.bare = decideBare(knowledge, message.filing);
+    ready.push(message);
     await turns.pass();
   }
-  return { receiving, arrivals, prepared: ready };
+  return { knowledge, receiving, arrivals, prepared: ready };
 }
 
 /**
@@ -130,16 +135,15 @@ async function takeIn(context: AppContext, batch: Batch, progress?: Progress): P
   }
 }
 
-function part({ receiving, arrivals, prepared: ready }: Batch, from: number, to?: number): Batch {
-  return { receiving, arrivals: arrivals.slice(from, to), prepared: ready.slice(from, to) };
+function part(batch: Batch, from: number, to?: number): Batch {
+  return { ...batch, arrivals: batch.arrivals.slice(from, to), prepared: batch.prepared.slice(from, to) };
 }
 
 async function recordBatch(
   context: AppContext,
-  { receiving, arrivals, prepared }: Batch,
+  { knowledge, receiving, arrivals, prepared }: Batch,
   progress?: Progress,
 ): Promise<void> {
-  const knowledge = await filingKnowledge(context);
   await transact(context.db, async (trx) => {
     if (arrivals.length) {
       await intakeTurn(trx);

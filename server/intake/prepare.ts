@@ -5,7 +5,7 @@ import { leavesOpen } from '../../core/conversation/owing.ts';
 import { baseSubject } from '../../core/conversation/subject.ts';
 import { filingMessage, outsideAddresses } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import type { FilingMessage } from '../../core/filing/types.ts';
+import type { Decision, FilingMessage } from '../../core/filing/types.ts';
 import { confirmationOf, type Confirmation } from '../../core/message/authentication.ts';
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
@@ -72,6 +72,11 @@ export interface Prepared {
   ours: boolean;
   confirmation: Confirmation | null;
   past: boolean;
+  /**
+   * What the records alone say of a message of history, worked out before its turn comes; null where that is not so,
+   * or something else of it has been found since.
+   */
+  bare: Decision | null;
   /** Leaves its readers something to answer. */
   asks: boolean;
   row: Partial<Rows['message']>;
@@ -99,11 +104,11 @@ export function prepare(
   const told = saysOurs && lain ? null : confirmed(read, receiving, past);
   const ours = saysOurs && (lain || told === 'confirmed');
   const at = timeOf(read, arrived);
-  const filing = {
+  const filing: FilingMessage = {
     ...filingMessage(register, read, written),
     at: at.getTime(),
-    ...(isLongPast(past, at, new Date()) ? { past } : {}),
-    ...(ours || told === null || (told === 'untold' && receiving?.silently) ? {} : { sender: told }),
+    sender: ours || told === null || (told === 'untold' && receiving?.silently) ? undefined : told,
+    past: isLongPast(past, at, new Date()) || undefined,
   };
   const direction = !ours ? 'received' : outsideAddresses(filing, isOurs).length ? 'sent' : 'internal';
   const asks =
@@ -128,6 +133,7 @@ export function prepare(
     ours,
     confirmation: ours ? null : told,
     past,
+    bare: null,
     asks,
     row: {
       message_id: read.messageId,

@@ -2,6 +2,7 @@ import { maybeSame } from '../../core/message/compare.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { hashOf, readRaw } from '../foundation/sources.ts';
+import type { Rows } from '../foundation/tables.ts';
 import { readingOf } from '../reading/kept.ts';
 import { CouldNotBeRead, pool } from '../reading/pool.ts';
 import type { Prepared } from './prepare.ts';
@@ -16,6 +17,9 @@ interface Relative {
   bytes(): Promise<Uint8Array>;
 }
 
+/** A message that is kept. */
+export type Kept = Pick<Rows['message'], 'id' | 'direction'>;
+
 /** So many of one family are looked at for a newcomer, and so many compared whole; whoever makes more means no good. */
 const MOST = 12;
 const MOST_WHOLE = 3;
@@ -23,9 +27,11 @@ const MOST_WHOLE = 3;
 /**
  * Message-ID, sender and Date are the writer's own choice: two messages that share them are one only when
  * they say the same. Gives each of the batch its identity: that of the message it is a copy of, or one of its own.
+ * @returns those kept of whom any of them may be a copy, by identity in hexadecimal
  */
-export async function tellApart(trx: Transaction, prepared: readonly Prepared[]): Promise<void> {
-  const families = await relatives(trx, prepared);
+export async function tellApart(trx: Transaction, prepared: readonly Prepared[]): Promise<Map<string, Kept>> {
+  const kept = new Map<string, Kept>();
+  const families = await relatives(trx, prepared, kept);
   for (const message of prepared) {
     const name = message.family.toString('hex');
     const known = families.get(name) ?? [];
@@ -35,16 +41,21 @@ export async function tellApart(trx: Transaction, prepared: readonly Prepared[])
     message.key = message.identity.toString('hex');
     if (!same) families.set(name, [...known, relativeOf(message)]);
   }
+  return kept;
 }
 
-async function relatives(trx: Transaction, prepared: readonly Prepared[]): Promise<Map<string, Relative[]>> {
+async function relatives(
+  trx: Transaction,
+  prepared: readonly Prepared[],
+  kept: Map<string, Kept>,
+): Promise<Map<string, Relative[]>> {
   const rows = await trx('message')
     .whereIn(
       'family',
       prepared.map(({ family }) => family),
     )
     .orderBy('id')
-    .select('identity', 'family', 'body_key', 'raw_hash', 'direction');
+    .select('id', 'identity', 'family', 'body_key', 'raw_hash', 'direction');
   const families = new Map<string, Relative[]>();
   for (const row of rows) {
     const name = row.family.toString('hex');
@@ -57,6 +68,7 @@ async function relatives(trx: Transaction, prepared: readonly Prepared[]): Promi
       bytes: () => readRaw(trx, row.raw_hash),
     };
     families.set(name, [...(families.get(name) ?? []), relative]);
+    kept.set(row.identity.toString('hex'), { id: row.id, direction: row.direction });
   }
   return families;
 }
