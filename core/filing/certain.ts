@@ -32,12 +32,23 @@ export interface Alone {
  * @param bare see `decideBare`
  */
 export function decideAlone(knowledge: FilingKnowledge, message: FilingMessage, bare: Decision): Alone {
-  if (bare.state !== 'suggested') return { decision: bare, final: true };
-  if (!bare.candidates.length && !taughtOfStrangers(knowledge, message))
+  if (bare.state !== 'suggested' || isStrangers(knowledge, message, bare))
     return { decision: bare, final: true };
   const decision = decide(knowledge, message, NO_CONTEXT);
   // Of people nobody knows only persons teach.
   return { decision, final: decision.state === 'suggested' && !decision.candidates.length };
+}
+
+/**
+ * Whether a message is with people nobody knows, of whom nobody has taught anything.
+ * @param bare see `decideBare`
+ */
+export function isStrangers(knowledge: FilingKnowledge, message: FilingMessage, bare: Decision): boolean {
+  const nobody =
+    bare.state === 'suggested'
+      ? !bare.candidates.length
+      : bare.state === 'aside' && bare.evidence.some(({ kind }) => kind === 'unconnected');
+  return nobody && !taughtOfStrangers(knowledge, message);
 }
 
 /** Whether persons have taught anything that bears on a message of people nobody knows. */

@@ -4,6 +4,7 @@ import {
   certainPlace,
   decideAlone,
   decideBare,
+  isStrangers,
   evidentFile,
   type CertainPlace,
   type Placed,
@@ -113,6 +114,21 @@ export class Past {
           if (alone?.state === 'logged') sure.set(key, alone.fileIds);
         }
     return sure.size > before ? this.decideAll(spread(groups, sure)) : first;
+  }
+
+  /**
+   * What is decided on them where nothing that is learned by evidence would change it: all are with people nobody knows,
+   * of whom only persons teach. Null where that is not so.
+   */
+  final(): Map<string, Decision> | null {
+    const bare = new Map<string, Decision>();
+    for (const { key, message, held } of this.ordered) {
+      const decision = this.bare.get(key);
+      if (held || !decision || !isStrangers(this.knowledge, message, decision)) return null;
+      bare.set(key, decision);
+    }
+    // What waits for a person tells nothing of the others.
+    return [...bare.values()].every(({ state }) => state === 'suggested') ? bare : this.settle();
   }
 
   private byItself(key: string, message: FilingMessage): Decision | null {

@@ -73,7 +73,7 @@ export async function weigh(context: AppContext, stopped: () => boolean = () => 
   if (stopped()) return;
   await takeUpHistory(context);
   // What was gathered to be learned from is decided on as it is; then whatever else there is.
-  for (const each of together) if (!stopped()) await decideSome(context, each);
+  for (const each of together) if (each.ids.length && !stopped()) await decideSome(context, each);
   while (!stopped() && (await decideSome(context)));
 }
 
@@ -105,7 +105,10 @@ async function nextRelated(trx: Transaction, weigh: number): Promise<Related | n
   return seeds.length ? related(trx, seeds) : null;
 }
 
-/** Learns from a batch of new messages. @returns what was taken up; null when there are none */
+/**
+ * Learns from a batch of new messages, and decides on those of them that nothing learned would put elsewhere.
+ * @returns what is still to be decided on; null when there was nothing new
+ */
 async function learnSome(context: AppContext): Promise<Related | null> {
   const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
@@ -114,49 +117,75 @@ async function learnSome(context: AppContext): Promise<Related | null> {
     if (!next) return null;
     const found = await gather(knowledge, trx, next);
     const wanted = new Map<number, { fileId: number; past: PastMessage }>();
+    const decided: Settled[] = [];
     const turns = new Turns();
     for (const part of found.parts) {
       const byKey = new Map(part.map((each) => [each.key, each]));
-      for (const [key, fileId] of new Past(knowledge, part).evident()) {
+      const together = new Past(knowledge, part);
+      for (const [key, fileId] of together.evident()) {
         const row = found.rows.get(key);
         const past = byKey.get(key);
         if (row && past) wanted.set(row.id, { fileId, past });
       }
+      const final = isAlone(found, part) ? null : together.final();
+      if (final) decided.push(...settledAs(found, final));
       await turns.pass();
     }
     const taught = await teachEvident(trx, knowledge.register, [...found.rows.values()], wanted);
-    await noteLearned(trx, found, taught);
-    return next;
+    await keep(trx, decided);
+    const rest = await noteLearned(trx, found, taught, new Set(decided.map(({ row }) => row.id)));
+    return { ...next, ids: rest };
   });
 }
 
-/** What is alone stays where it is; the rest is decided on, and when history taught something, everything. */
+/** What was decided on a message. */
+interface Settled {
+  row: Member;
+  decision: Decision;
+}
+
+function settledAs({ rows }: Gathered, decisions: ReadonlyMap<string, Decision>): Settled[] {
+  return [...decisions].flatMap(([key, decision]) => {
+    const row = rows.get(key);
+    return row ? [{ row, decision }] : [];
+  });
+}
+
+/** Whether that is one message, of which it was known when it was taken in that it stays where it is. */
+function isAlone({ rows }: Gathered, [only, ...others]: readonly PastMessage[]): boolean {
+  return only !== undefined && !others.length && Boolean(rows.get(only.key)?.alone);
+}
+
+/**
+ * What is final stays where it is; the rest is decided on, and when history taught something, everything.
+ * @returns the rest
+ */
 async function noteLearned(
   trx: Transaction,
-  { ids, parts, rows }: Gathered,
+  found: Gathered,
   taught: ReadonlySet<number>,
-): Promise<void> {
-  const alone: number[] = [];
+  decided: ReadonlySet<number>,
+): Promise<number[]> {
+  const { ids, parts, rows } = found;
+  const final = new Set(decided);
   let history = false;
-  for (const part of parts) {
-    const [only] = part.length === 1 ? part : [];
-    const row = only && rows.get(only.key);
-    if (row?.alone) alone.push(row.id);
+  for (const part of parts)
     for (const { key } of part) {
-      const member = rows.get(key);
-      if (member?.past && taught.has(member.id)) history = true;
+      const row = rows.get(key);
+      if (row && isAlone(found, part)) final.add(row.id);
+      if (row?.past && taught.has(row.id)) history = true;
     }
-  }
-  const rest = new Set(ids);
-  for (const id of alone) rest.delete(id);
-  if (alone.length)
+  const rest = ids.filter((id) => !final.has(id));
+  if (final.size)
     await trx('message')
-      .whereIn('id', alone)
-      .update({ weigh: history ? HISTORY : 0 });
-  await trx('message')
-    .whereIn('id', [...rest])
-    .whereNot('weigh', HISTORY)
-    .update({ weigh: history ? HISTORY : LEARNED, alone: false });
+      .whereIn('id', [...final])
+      .update({ weigh: history ? HISTORY : 0, alone: true });
+  if (rest.length)
+    await trx('message')
+      .whereIn('id', rest)
+      .whereNot('weigh', HISTORY)
+      .update({ weigh: history ? HISTORY : LEARNED, alone: false });
+  return rest;
 }
 
 /**
@@ -253,12 +282,9 @@ async function decideSome(context: AppContext, related?: Related): Promise<boole
     if (!next) return false;
     const found = await gather(knowledge, trx, next);
     const turns = new Turns();
-    const decided: { row: Member; decision: Decision }[] = [];
+    const decided: Settled[] = [];
     for (const part of found.parts) {
-      for (const [key, decision] of new Past(knowledge, part).settle()) {
-        const row = found.rows.get(key);
-        if (row) decided.push({ row, decision });
-      }
+      decided.push(...settledAs(found, new Past(knowledge, part).settle()));
       await turns.pass();
     }
     const moved = await keep(trx, decided);
@@ -269,10 +295,7 @@ async function decideSome(context: AppContext, related?: Related): Promise<boole
 }
 
 /** Puts messages where they were found to belong, unless a person has done something about them meanwhile. */
-async function keep(
-  trx: Transaction,
-  decided: readonly { row: Member; decision: Decision }[],
-): Promise<number> {
+async function keep(trx: Transaction, decided: readonly Settled[]): Promise<number> {
   const different = decided.flatMap(({ row, decision }) => {
     const { columns, fileIds } = asColumns(decision);
     const same =

@@ -86,10 +86,7 @@ function bindLarge(connection: Connection): void {
   const query = connection.query.bind(connection);
   connection.query = (asked, values, done) => {
     const statement = asAsked(asked);
-    const large =
-      /^INSERT /i.test(statement.sql) &&
-      Array.isArray(values) &&
-      values.some(isLarge);
+    const large = /^INSERT /i.test(statement.sql) && Array.isArray(values) && values.some(isLarge);
     if (!large) return query(statement, values, done);
     // The driver waits for the answer alone, not for the statement to be prepared.
     const guard = statement.timeout
