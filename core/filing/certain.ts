@@ -1,6 +1,6 @@
 import { addressKey } from '../address/address.ts';
 import { subjectKey } from '../conversation/subject.ts';
-import { decide, type FilingKnowledge } from './decide.ts';
+import { decide, neverFiles, type FilingKnowledge } from './decide.ts';
 import { Experience } from './experience.ts';
 import type { Decision, FilingContext, FilingMessage } from './types.ts';
 
@@ -48,7 +48,8 @@ export function isStrangers(knowledge: FilingKnowledge, message: FilingMessage, 
     bare.state === 'suggested'
       ? !bare.candidates.length
       : bare.state === 'aside' && bare.evidence.some(({ kind }) => kind === 'unconnected');
-  return nobody && !taughtOfStrangers(knowledge, message);
+  // Where a rule took the one file away that was found, another may be learned of.
+  return nobody && !neverFiles(knowledge, message).size && !taughtOfStrangers(knowledge, message);
 }
 
 /** Whether persons have taught anything that bears on a message of people nobody knows. */

@@ -86,7 +86,8 @@ function byRule({ register, rules }: FilingKnowledge, message: FilingMessage): D
   return null;
 }
 
-function neverFiles({ rules }: FilingKnowledge, message: FilingMessage): Set<number> {
+/** The files that the office's rules keep a message off. */
+export function neverFiles({ rules }: FilingKnowledge, message: FilingMessage): Set<number> {
   return new Set(
     rules.flatMap((rule) =>
       rule.then.kind === 'never' && ruleMatches(rule, message) ? [rule.then.fileId] : [],

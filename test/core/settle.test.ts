@@ -215,6 +215,40 @@ describe('the past settled as a whole', () => {
       { numRuns: 60 },
     );
   });
+  it('is final, whatever evidence teaches, where all are with people nobody knows, and nowhere else', () => {
+    const senders = ['kit@post.example', 'billing@paper.example', 'eve@far.example', 'ben@two.example'];
+    const letters = fc.record({
+      from: fc.constantFrom(...senders),
+      own: fc.constantFrom('Some words.', 'About the orchard.', 'At Ravenglass Mill, QL-10022.'),
+      past: fc.constantFrom(true, undefined),
+      automatic: fc.constantFrom(null, null, 'notice' as const),
+    });
+    const experience = new Experience();
+    for (const id of [21, 22]) {
+      const { message } = past(0, 'x', 'ben@two.example', {
+        own: `Some words about the orchard, QL-100${id}.`,
+      });
+      for (let times = 0; times < 5; times++) experience.learn(evidentLesson(register, message, id));
+    }
+    const unconnected = new Set(['business', 'past'] as const);
+    const seen = { final: 0, open: 0 };
+    fc.assert(
+      fc.property(fc.array(letters, { minLength: 1, maxLength: 5 }), (all) => {
+        const thread = all.map(({ from, ...extra }, at) =>
+          past(at, `m${at}`, from, { ...extra, named: at ? [`m${at - 1}`] : [] }),
+        );
+        const before = new Past({ ...knowing(), unconnected }, thread).final();
+        seen[before ? 'final' : 'open']++;
+        if (all.some(({ from, own }) => from === 'ben@two.example' || own.includes('QL-')))
+          expect(before).to.equal(null);
+        else if (before)
+          expect(before).to.deep.equal(new Past({ ...knowing(experience), unconnected }, thread).settle());
+      }),
+      { numRuns: 300 },
+    );
+    expect(seen.final).to.be.above(20);
+    expect(seen.open).to.be.above(20);
+  });
   it('follows a chain of many answers in the wrong order without losing its footing', () => {
     const chain = Array.from({ length: 5000 }, (_, index) =>
       past(5000 - index, `m${index}`, 'ben@two.example', {
