@@ -304,10 +304,12 @@ export function inlineMessage(quoted: string): InlineMessage | null {
 
 /** The first words of a message for a list row: own words on one line, at most `length` characters. */
 export function snippet(own: string, length = 140): string {
-  // What is shown comes from the first few lines, however long the text.
-  const line = own
-    .slice(0, 20 * length)
-    .replace(/\s+/g, ' ')
-    .trim();
+  // What is shown comes from the first few lines, however long the text; where those are mostly blank, from some more.
+  const first = onOneLine(own, 2 * length);
+  const line = first.length > length ? first : onOneLine(own, 20 * length);
   return line.length <= length ? line : `${line.slice(0, length - 1).trimEnd()}…`;
+}
+
+function onOneLine(text: string, most: number): string {
+  return text.slice(0, most).replace(/\s+/g, ' ').trim();
 }
