@@ -116,7 +116,7 @@ export class Recorder {
     await storeSources(db, prepared, { evenKnown: true });
     await transact(db, async (trx) => {
       await intakeTurn(trx);
-      const ids = await recordMessages(trx, knowledge, prepared);
+      const ids = (await recordMessages(trx, knowledge, prepared)).map(({ id }) => id);
       await this.recordWhatLeft(trx, rows, ids);
       await this.tellKinds(trx, rows, ids);
       const which = rows.map((row, index) => [row.id, ids[index] ?? 0]);

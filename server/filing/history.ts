@@ -7,8 +7,8 @@ import { asColumns, type Decided, type Undecided } from './decide.ts';
 import { holdFiling } from './filings.ts';
 
 /** A message of history, and by what it has to do with others. */
-export interface Unrelated extends Undecided {
-  rawHash: Buffer;
+export interface Unrelated extends Pick<Undecided, 'filing' | 'subjectHashes'> {
+  raw: { hash: Buffer };
   messageKey: Buffer | null;
   named: readonly Buffer[];
   /** See `decideBare`; null where it is not known. */
@@ -26,21 +26,25 @@ export interface ForWeighing {
 /** A subject that more messages than this with one correspondent bear is no sign of a conversation. */
 export const COMMON_SUBJECT = 12;
 
-/** Decides on messages of history each by itself, and tells which are to be weighed. In the order given. */
+/**
+ * Decides on messages of history each by itself, and tells which are to be weighed. In the order given.
+ * @param borne keys of these messages, in hexadecimal, that others at hand bear or name
+ */
 export async function decideHistory(
   trx: Transaction,
   knowledge: FilingKnowledge,
   messages: readonly Unrelated[],
+  borne: ReadonlySet<string>,
 ): Promise<(Decided & ForWeighing)[]> {
   if (!messages.length) return [];
-  const related = await relatedAmong(trx, messages);
+  const related = await relatedAmong(trx, messages, borne);
   const turns = new Turns();
   const decided: (Decided & ForWeighing)[] = [];
   for (const message of messages) {
     const { filing } = message;
     const bare = message.bare ?? decideBare(knowledge, filing);
     const { decision, final } = decideAlone(knowledge, filing, bare);
-    holdFiling(knowledge, message.rawHash, filing, bare);
+    holdFiling(knowledge, message.raw.hash, filing, bare);
     const alone = final && !related.has(message);
     decided.push({
       ...asColumns(decision),
@@ -53,18 +57,18 @@ export async function decideHistory(
 }
 
 /** Those of the messages that name others, are named by any, or share a subject and a correspondent with a few. */
-async function relatedAmong(trx: Transaction, messages: readonly Unrelated[]): Promise<Set<Unrelated>> {
-  const own = messages.flatMap(({ messageKey }) => messageKey ?? []);
-  const [naming, bearing] = await Promise.all([
-    own.length ? trx('message_link').whereIn('link_key', own).distinct().pluck('link_key') : [],
-    borneSubjects(trx, messages),
-  ]);
-  const named = new Set([...(naming as Buffer[]), ...messages.flatMap((message) => message.named)].map(hex));
+async function relatedAmong(
+  trx: Transaction,
+  messages: readonly Unrelated[],
+  borne: ReadonlySet<string>,
+): Promise<Set<Unrelated>> {
+  const bearing = await borneSubjects(trx, messages);
+  const named = new Set(messages.flatMap((message) => message.named).map(hex));
   return new Set(
     messages.filter(
       ({ messageKey, named: names, subjectHashes }) =>
         names.length > 0 ||
-        (messageKey !== null && named.has(hex(messageKey))) ||
+        (messageKey !== null && (borne.has(hex(messageKey)) || named.has(hex(messageKey)))) ||
         subjectHashes.some((hash) => bearing.has(hex(hash))),
     ),
   );

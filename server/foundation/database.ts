@@ -86,7 +86,10 @@ function bindLarge(connection: Connection): void {
   const query = connection.query.bind(connection);
   connection.query = (asked, values, done) => {
     const statement = asAsked(asked);
-    const large = /^INSERT /i.test(statement.sql) && Array.isArray(values) && values.some(isLarge);
+    const large =
+      /^INSERT /i.test(statement.sql) &&
+      Array.isArray(values) &&
+      values.some((value) => Buffer.isBuffer(value) && value.length >= LARGE);
     if (!large) return query(statement, values, done);
     // The driver waits for the answer alone, not for the statement to be prepared.
     const guard = statement.timeout
@@ -100,11 +103,6 @@ function bindLarge(connection: Connection): void {
     };
     connection.execute(statement, values, answer);
   };
-}
-
-/** Whether a value is better bound than written out. */
-export function isLarge(value: unknown): boolean {
-  return Buffer.isBuffer(value) && value.length >= LARGE;
 }
 
 const asAsked = (statement: Asked | string): Asked =>

@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import { isLarge } from './database.ts';
+import { escape, raw, type SqlValue } from 'mysql2';
 import type { Rows } from './tables.ts';
 
 /** Gathers rows under a key. */
@@ -22,33 +22,53 @@ export function likePattern(words: string, anywhere = true): string {
 }
 
 /**
- * Inserts any number of rows, all with the columns of the first, some hundred at a time. They are handed to the driver
- * as one list for the sake of speed, since intake keeps a dozen rows for each message; those with large values each by
- * itself, so that they can be bound.
+ * Inserts any number of rows, all with the columns of the first, some hundred at a time. They are written out by the
+ * driver as one list for the sake of speed, since intake keeps a dozen rows for each message.
  * @param ignore rows whose key is there already are passed over
+ * @param bound each value is handed to the driver by itself, so that large ones travel as the bytes they are
  * @returns of each row that was inserted the columns to be returned
  */
 export async function insertAll(
   db: Knex,
   table: string,
   rows: readonly Record<string, unknown>[],
-  { chunk = 500, ignore = false, returning = [] as readonly string[] } = {},
+  { chunk = 500, ignore = false, bound = false, returning = [] as readonly string[] } = {},
 ): Promise<Record<string, unknown>[]> {
   const inserted: Record<string, unknown>[] = [];
   if (!rows[0]) return inserted;
   const columns = Object.keys(rows[0]);
-  const each = `(${columns.map(() => '?').join(', ')})`;
-  const end = returning.length ? ` RETURNING ${returning.join(', ')}` : '';
   const into = `INSERT ${ignore ? 'IGNORE ' : ''}INTO ${table} (${columns.join(', ')}) VALUES `;
+  const end = returning.length ? ` RETURNING ${returning.join(', ')}` : '';
   for (let at = 0; at < rows.length; at += chunk) {
     const lists = rows.slice(at, at + chunk).map((row) => columns.map((column) => row[column] ?? null));
-    const [sql, values] = lists.some((list) => list.some(isLarge))
-      ? [into + lists.map(() => each).join(', ') + end, lists.flat()]
-      : [`${into}?${end}`, [lists]];
-    const [found] = (await db.raw(sql, values as Knex.RawBinding[])) as [Record<string, unknown>[]];
+    const row = `(${columns.map(() => '?').join(', ')})`;
+    const [found] = (await (bound
+      ? db.raw(into + lists.map(() => row).join(', ') + end, lists.flat() as Knex.RawBinding[])
+      : db.raw(`${into}?${end}`, [writtenOut(lists)]))) as [Record<string, unknown>[]];
     if (returning.length) inserted.push(...found);
   }
   return inserted;
+}
+
+/** Rows, in order, in pieces of so much at most; what is larger by itself is a piece of its own. */
+export function inPieces<T>(rows: readonly T[], sizeOf: (row: T) => number, most: number): T[][] {
+  const pieces: T[][] = [];
+  let size = Infinity;
+  for (const row of rows) {
+    const own = sizeOf(row);
+    size += own;
+    if (size <= most) pieces.at(-1)?.push(row);
+    else {
+      pieces.push([row]);
+      size = own;
+    }
+  }
+  return pieces;
+}
+
+/** Values as the driver writes them, times as the connection has them: in UTC. Knex does not look into it. */
+function writtenOut(lists: unknown[][]): Knex.Value {
+  return raw(escape(lists as SqlValue, false, 'Z')) as unknown as Knex.Value;
 }
 
 /** A column as `table.column`. */

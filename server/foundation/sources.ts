@@ -2,7 +2,7 @@ import { hash } from 'node:crypto';
 import { promisify } from 'node:util';
 import { deflateRaw, inflateRaw } from 'node:zlib';
 import type { Knex } from 'knex';
-import { insertAll } from './rows.ts';
+import { inPieces, insertAll } from './rows.ts';
 
 const pack = promisify(deflateRaw);
 const unpack = promisify(inflateRaw);
@@ -32,26 +32,18 @@ const SMALL = 128 * 1024;
 
 /** Keeps raw bytes, each content once. */
 export async function storeRaw(db: Knex, rows: readonly RawRow[]): Promise<void> {
-  let batch: RawRow[] = [];
-  let bytes = 0;
-  const hand = async () => {
-    if (batch.length) await insertAll(db, 'raw', batch.map(firstPiece), { ignore: true });
-    batch = [];
-    bytes = 0;
-  };
-  for (const row of rows) {
-    const length = Math.min(row.packed.length, PIECE) + (row.reading?.length ?? 0);
-    if (bytes + length > PIECE) await hand();
-    batch.push(row);
-    bytes += length;
-  }
-  await hand();
+  for (const piece of inPieces(rows, bytesOf, PIECE))
+    await insertAll(db, 'raw', piece.map(firstPiece), { ignore: true, bound: true });
   for (const row of rows.filter(({ packed }) => packed.length > PIECE)) {
     for (let at = PIECE; at < row.packed.length; at += PIECE) {
       const piece = { hash: row.hash, position: at / PIECE, packed: row.packed.subarray(at, at + PIECE) };
-      await insertAll(db, 'raw_piece', [piece], { ignore: true });
+      await insertAll(db, 'raw_piece', [piece], { ignore: true, bound: true });
     }
   }
+}
+
+function bytesOf({ packed, reading }: RawRow): number {
+  return Math.min(packed.length, PIECE) + (reading?.length ?? 0);
 }
 
 function firstPiece({ hash: key, size, packed, reading }: RawRow): Record<string, unknown> {

@@ -9,12 +9,13 @@ import type { Prepared } from './prepare.ts';
  * conversations that are on files of different clients stay two, whatever a message claims to answer.
  * A person can part and join them (filing/conversation.ts).
  * @param messages in order of time
- * @returns the conversation of each, and those among them that had messages before
+ * @returns the conversation of each, those among them that had messages before, and the keys of these messages, in
+ * hexadecimal, that others bear or name
  */
 export async function assignConversations(
   trx: Transaction,
   messages: readonly Prepared[],
-): Promise<{ conversations: number[]; joined: Set<number> }> {
+): Promise<{ conversations: number[]; joined: Set<number>; borne: ReadonlySet<string> }> {
   const known = await Known.recall(trx, messages);
   const given = messages.map((message) => known.take(message));
   const merged = await known.mergedApart(trx);
@@ -29,6 +30,7 @@ export async function assignConversations(
   return {
     conversations: places.map((place) => numbers.get(place) ?? place),
     joined: new Set(places.filter((place) => place > 0)),
+    borne: known.borne,
   };
 }
 
@@ -38,6 +40,8 @@ class Known {
   private readonly siblings = new Map<string, number>();
   /** In which conversations messages wait for one that they name. */
   private readonly waiting = new Map<string, number[]>();
+  /** Keys of the batch that messages at hand bear or name, in hexadecimal. */
+  readonly borne = new Set<string>();
   private readonly clients = new Map<number, Set<number>>();
   private readonly parent = new Map<number, number>();
   /** Conversations that a message of the batch would make one. */
@@ -78,17 +82,20 @@ class Known {
     if (!own.length) return;
     const named = trx('message_link')
       .join('message', 'message.id', 'message_link.message_id')
-      .whereIn('message_link.link_key', own)
-      .where('message_link.place', '>', 0);
+      .whereIn('message_link.link_key', own);
     const rows = await select(named, {
       link_key: 'message_link.link_key',
+      place: 'message_link.place',
       conversation_id: 'message.conversation_id',
       nearer: trx.raw<number>(
         `EXISTS (SELECT 1 FROM message_link AS closer JOIN message AS held ON held.message_key = closer.link_key
           WHERE closer.message_id = message_link.message_id AND closer.place > 0 AND closer.place < message_link.place)`,
       ),
     });
-    for (const row of rows) if (!row.nearer) this.wait(row.link_key, row.conversation_id);
+    for (const row of rows) {
+      this.borne.add(row.link_key.toString('hex'));
+      if (row.place > 0 && !row.nearer) this.wait(row.link_key, row.conversation_id);
+    }
   }
 
   private wait(key: Buffer, conversation: number): void {

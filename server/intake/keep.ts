@@ -10,7 +10,7 @@ import { holdTurn } from '../foundation/locks.ts';
 import { storeRaw } from '../foundation/sources.ts';
 import { noteDocuments } from '../documents/came.ts';
 import { fileAsChosen } from './chosenFiles.ts';
-import { decideHistory, type ForWeighing, type Unrelated } from '../filing/history.ts';
+import { decideHistory, type ForWeighing } from '../filing/history.ts';
 import { decideFor, redecide, type Decided, type Undecided } from '../filing/decide.ts';
 import { fileOn, noteSpoken, TO_WEIGH } from '../filing/standing.ts';
 import { assignConversations } from './conversations.ts';
@@ -19,12 +19,12 @@ import type { Arrival, Prepared } from './prepare.ts';
 import { noteAlive, noteAnswers, noteReturns } from './returns.ts';
 import { noteSenders } from './senders.ts';
 import { tellApart, type Kept } from './twins.ts';
-import { insertAll } from '../foundation/rows.ts';
+import { inPieces, insertAll } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { noteWhoOwes } from '../correspondence/owing.ts';
 
-/** Words of so many messages go in one statement: a database server may take no more than 16 MB at once. */
-const WORDS_AT_ONCE = 80;
+/** Words of so many letters go in one statement: a database server may take no more than 16 MB at once. */
+const WORDS_AT_ONCE = 2_000_000;
 
 /**
  * Keeps the sources of those messages that are not here yet, and their words for search, before their turn
@@ -45,7 +45,8 @@ export async function storeSources(
   const words = new Map(
     fresh.map(({ raw, read }) => [raw.hash.toString('hex'), { hash: raw.hash, words: searchWords(read) }]),
   );
-  await insertAll(db, 'raw_words', [...words.values()], { chunk: WORDS_AT_ONCE, ignore: true });
+  for (const piece of inPieces([...words.values()], (row) => row.words.length, WORDS_AT_ONCE))
+    await insertAll(db, 'raw_words', piece, { ignore: true });
 }
 
 /** Copies with nothing new in them; one that says something else keeps its own source. */
@@ -67,6 +68,9 @@ function bodyName(family: Buffer, bodyKey: Buffer): string {
 export async function intakeTurn(trx: Transaction): Promise<void> {
   await holdTurn(trx, 'intake');
 }
+
+/** The record of a message, and the time it bears. */
+export type Recorded = Pick<Rows['message'], 'id' | 'at'>;
 
 /** Unread, starred: what the copies at hand say of each message. */
 interface Marks {
@@ -90,17 +94,13 @@ function marksOf(arrivals: readonly Arrival[], prepared: readonly Prepared[]): M
 
 /**
  * Notes where the copies of messages lie, and their flags; what is still to be told to the server stays.
- * @param ids the record of each, in order
+ * @param recorded the record of each, in order
  */
 export async function recordCopies(
   trx: Transaction,
   arrivals: readonly Arrival[],
-  prepared: readonly Prepared[],
-  ids: readonly number[],
+  recorded: readonly Recorded[],
 ): Promise<void> {
-  const kept = await trx('message').whereIn('id', ids).select('id', 'at');
-  // Of one message all copies bear one time, so that lists show it once.
-  const atOf = new Map(kept.map(({ id, at }) => [id, at]));
   await trx.raw(
     `INSERT INTO message_copy (folder_id, shown_in, uid, message_id, seen, flagged, at, size)
       VALUES ${arrivals.map(() => '(?, ?, ?, ?, ?, ?, ?, ?)').join(', ')}
@@ -110,10 +110,11 @@ export async function recordCopies(
       arrival.folderId,
       arrival.folderId,
       arrival.uid,
-      ids[index] ?? 0,
+      recorded[index]?.id ?? 0,
       arrival.seen,
       arrival.flagged,
-      atOf.get(ids[index] ?? 0) ?? prepared[index]?.at ?? arrival.internalDate,
+      // Of one message all copies bear one time, so that lists show it once.
+      recorded[index]?.at ?? arrival.internalDate,
       arrival.raw.length,
     ]),
   );
@@ -142,7 +143,7 @@ export async function recordMessages(
   knowledge: FilingKnowledge,
   prepared: readonly Prepared[],
   arrivals: readonly Arrival[] = [],
-): Promise<number[]> {
+): Promise<Recorded[]> {
   const known = await tellApart(trx, prepared);
   const marks = marksOf(arrivals, prepared);
   const fresh = new Map<string, Prepared>();
@@ -152,11 +153,11 @@ export async function recordMessages(
     // Of two copies in one batch the one that shows it to be ours is kept.
     if (!first || (message.ours && !first.ours)) fresh.set(message.key, message);
   }
-  const ids = new Map([...known].map(([key, { id }]) => [key, id]));
+  const records = new Map<string, Recorded>(known);
   const ordered = [...fresh.values()].sort((a, b) => a.at.getTime() - b.at.getTime());
-  if (ordered.length) await recordNew(trx, knowledge, ordered, marks, ids);
+  if (ordered.length) await recordNew(trx, knowledge, ordered, marks, records);
   await foundToBeOurs(trx, knowledge, prepared, known);
-  return prepared.map((message) => ids.get(message.key) ?? 0);
+  return prepared.map((message) => records.get(message.key) ?? { id: 0, at: message.at });
 }
 
 async function recordNew(
@@ -164,11 +165,11 @@ async function recordNew(
   knowledge: FilingKnowledge,
   ordered: readonly Prepared[],
   marks: ReadonlyMap<string, Marks>,
-  ids: Map<string, number>,
+  records: Map<string, Recorded>,
 ): Promise<void> {
-  const { conversations, joined } = await assignConversations(trx, ordered);
+  const { conversations, joined, borne } = await assignConversations(trx, ordered);
   await noteSenders(trx, ordered);
-  const decided = await decideNew(trx, knowledge, ordered);
+  const decided = await decideNew(trx, knowledge, ordered, borne);
   await fileAsChosen(trx, ordered, decided);
   const waits = lastWords(ordered, conversations, joined);
   const now = new Date();
@@ -187,8 +188,13 @@ async function recordNew(
     waits: waits.has(message) ? (message.ours ? 'they' : 'we') : null,
   }));
   const inserted = await insertAll(trx, 'message', rows, { returning: ['id', 'identity'] });
-  for (const { id, identity } of inserted as Pick<Rows['message'], 'id' | 'identity'>[])
-    ids.set(identity.toString('hex'), id);
+  const ids = new Map(
+    (inserted as Pick<Rows['message'], 'id' | 'identity'>[]).map((row) => [
+      row.identity.toString('hex'),
+      row.id,
+    ]),
+  );
+  for (const { key, at } of ordered) records.set(key, { id: ids.get(key) ?? 0, at });
   const idOf = (message: Prepared) => ids.get(message.key) ?? 0;
   await insertParts(trx, ordered, decided, idOf);
   await noteWhoOwes(trx, [...joined]);
@@ -212,17 +218,13 @@ async function decideNew(
   trx: Transaction,
   knowledge: FilingKnowledge,
   messages: readonly Prepared[],
+  borne: ReadonlySet<string>,
 ): Promise<(Decided & Partial<ForWeighing>)[]> {
   const history = messages.filter(({ past }) => past);
-  const alone = await decideHistory(trx, knowledge, history.map(asHistory));
+  const alone = await decideHistory(trx, knowledge, history, borne);
   const present = await decideFor(trx, knowledge, messages.filter(({ past }) => !past).map(undecided));
   const [nextAlone, nextPresent] = [alone.values(), present.values()];
   return messages.flatMap(({ past }) => (past ? nextAlone : nextPresent).next().value ?? []);
-}
-
-function asHistory(message: Prepared): Unrelated {
-  const { raw, messageKey, named, bare } = message;
-  return { ...undecided(message), rawHash: raw.hash, messageKey, named, bare };
 }
 
 /** What was kept as somebody's claim to be us turns out to lie in Sent: from now on it is ours. */

@@ -18,7 +18,7 @@ interface Relative {
 }
 
 /** A message that is kept. */
-export type Kept = Pick<Rows['message'], 'id' | 'direction'>;
+export type Kept = Pick<Rows['message'], 'id' | 'direction' | 'at'>;
 
 /** So many of one family are looked at for a newcomer, and so many compared whole; whoever makes more means no good. */
 const MOST = 12;
@@ -55,7 +55,7 @@ async function relatives(
       prepared.map(({ family }) => family),
     )
     .orderBy('id')
-    .select('id', 'identity', 'family', 'body_key', 'raw_hash', 'direction');
+    .select('id', 'identity', 'family', 'body_key', 'raw_hash', 'direction', 'at');
   const families = new Map<string, Relative[]>();
   for (const row of rows) {
     const name = row.family.toString('hex');
@@ -68,7 +68,7 @@ async function relatives(
       bytes: () => readRaw(trx, row.raw_hash),
     };
     families.set(name, [...(families.get(name) ?? []), relative]);
-    kept.set(row.identity.toString('hex'), { id: row.id, direction: row.direction });
+    kept.set(row.identity.toString('hex'), { id: row.id, direction: row.direction, at: row.at });
   }
   return families;
 }
