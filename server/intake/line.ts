@@ -21,7 +21,7 @@ import type { FilingKnowledge } from '../../core/filing/decide.ts';
 import { filingKnowledge } from '../filing/knowledge.ts';
 
 /** So many batches are read or wait to be kept at once, so that memory stays bounded. */
-const IN_LINE = 3;
+const IN_LINE = 4;
 
 type Progress = (trx: Transaction) => Promise<unknown>;
 
@@ -37,11 +37,12 @@ export class IntakeLine {
   ) {}
 
   /**
-   * Hands a batch over; returns as soon as the next may be handed over.
+   * Hands a batch over, once it may be: then the next can be fetched while this one is read.
    * @param progress what to write down in the same transaction about how far the folder has been read
    * @throws what went wrong with an earlier batch
    */
   async hand(arrivals: readonly Arrival[], progress?: Progress): Promise<void> {
+    while (this.waiting.size >= IN_LINE) await Promise.race(this.waiting);
     const before = this.tail;
     const work = Promise.all([this.read(arrivals), before]).then(async ([batch]) => {
       // What comes after a failure waits for the next attempt: progress must not run ahead of it.
@@ -52,7 +53,6 @@ export class IntakeLine {
     });
     const settled: Promise<unknown> = this.tail.then(() => this.waiting.delete(settled));
     this.waiting.add(settled);
-    if (this.waiting.size >= IN_LINE) await Promise.race(this.waiting);
     if (this.failure) await this.done();
   }
 
@@ -148,11 +148,12 @@ async function recordBatch(
     if (arrivals.length) {
       await intakeTurn(trx);
       const newest = (await selectFirst(trx('message'), { id: trx.raw<number | null>('MAX(id)') }))?.id ?? 0;
-      const ids = await recordMessages(trx, knowledge, prepared, arrivals);
+      const recorded = await recordMessages(trx, knowledge, prepared, arrivals);
+      const ids = recorded.map(({ id }) => id);
       // What was here before may be read or moved at this moment; what is new nobody knows yet.
       const known = ids.filter((id) => id <= newest);
       await holdMessages(trx, known);
-      await recordCopies(trx, arrivals, prepared, ids);
+      await recordCopies(trx, arrivals, recorded);
       // What is new has its marks already.
       await refreshMarks(trx, known);
       await compareSent(trx, arrivals, prepared, ids);

@@ -61,6 +61,7 @@ export class ReadingPool {
   private readonly waiting: Job[] = [];
   private asked = 0;
   private falseStarts = 0;
+  private soon: Promise<void> | null = null;
 
   /** @param time a task may take, in milliseconds, and how much longer for each byte */
   constructor(private readonly time = { each: TIME, perByte: TIME_PER_BYTE }) {}
@@ -86,8 +87,18 @@ export class ReadingPool {
         resolve: resolve as (value: unknown) => void,
         reject,
       });
-      this.hand();
+      // What is asked for at one moment is handed over together.
+      this.soon ??= Promise.resolve().then(() => {
+        this.soon = null;
+        this.hand();
+      });
     });
+  }
+
+  /** Lets a thread come up before there is anything for it. */
+  warm(): void {
+    if (!this.threads.size) this.start();
+    this.hand();
   }
 
   /** Into the line: what a person waits for before what only has to be done. */

@@ -1,24 +1,21 @@
 import { hash } from 'node:crypto';
 import { deflateRawSync } from 'node:zlib';
-import { readTable } from '../../core/import/table.ts';
 import { NoTable, type Table } from '../../core/import/text.ts';
 import { decodeText } from '../../core/message/charset.ts';
 import { differences, sameMessage } from '../../core/message/compare.ts';
 import { boundedHtml } from '../../core/message/html.ts';
 import { cut, LIMITS } from '../../core/message/limits.ts';
 import { endOfHead, readMessage, type Enclosure, type ReadMessage } from '../../core/message/read.ts';
-import { readInvitation, type Invitation } from '../../core/timeline/invitation.ts';
+import type { Invitation } from '../../core/timeline/invitation.ts';
 import { NOTHING_WRITTEN, writtenPart, type Written } from '../../core/message/written.ts';
-import { framePage, plainAsHtml, safeHtml } from '../security/html.ts';
-import { buildMessage, type MessageParts } from './build.ts';
+import type { MessageParts } from './build.ts';
 import { jsonOf, NO_BYTES, packReading, type KeptReading } from './pack.ts';
 import { BadTemplate } from '../../core/docx/instruction.ts';
 import type { Matching, TemplateFields } from '../../core/docx/template.ts';
 import type { Known } from '../../core/facts/catalogue.ts';
 import type { Printed } from '../../core/paperwork/print.ts';
-import { labelPages, type LabelSheet } from '../../core/paperwork/labels.ts';
+import type { LabelSheet } from '../../core/paperwork/labels.ts';
 import type { PackCover, PackPart } from '../../core/paperwork/pack.ts';
-import { refuseZipBomb } from './zip.ts';
 import type { SheetTable } from './sheet.ts';
 
 /** A source packed for keeping, with what was read of it. */
@@ -53,7 +50,7 @@ export interface Tasks {
   /** Whether two messages that bear the same marks are copies of one. */
   sameMessage(one: Uint8Array, two: Uint8Array): Promise<boolean>;
   /** The table in a file that a colleague chose, or why there is none. */
-  table(bytes: Uint8Array): { table: Table; problem: null } | { table: null; problem: string };
+  table(bytes: Uint8Array): Promise<{ table: Table; problem: null } | { table: null; problem: string }>;
   /** A letter on its paper as a PDF, how many pages it has, and whether it has letters that its fonts cannot draw. */
   letter(printed: Printed): Promise<{ pdf: Uint8Array; pages: number; boxes: boolean }>;
   /** How many pages a PDF has. */
@@ -134,6 +131,7 @@ async function refusing<T>(work: () => Promise<T>): Promise<T | { refused: strin
   }
 }
 
+/** What mail is read with is here from the start, so that a thread is soon up; the rest comes when it is first wanted. */
 export const tasks: Tasks = {
   async read(raw) {
     const read = await readMessage(raw);
@@ -151,10 +149,12 @@ export const tasks: Tasks = {
     };
   },
   async build(parts) {
+    const { buildMessage } = await import('./build.ts');
     const raw = await buildMessage(parts);
     return { raw, hash: hash('sha256', raw, 'buffer'), packed: deflateRawSync(raw, PACKING) };
   },
   async page(raw, pictures) {
+    const { framePage, plainAsHtml, safeHtml } = await import('../security/html.ts');
     const { html, text, enclosures } = await readMessage(raw);
     return framePage(html === null ? plainAsHtml(text) : safeHtml(html, enclosures, pictures));
   },
@@ -166,7 +166,9 @@ export const tasks: Tasks = {
   async invitation(raw, index, zone) {
     const { enclosures } = await readMessage(raw);
     const part = enclosures[index];
-    return part ? readInvitation(decodeText(part.content), zone) : null;
+    if (!part) return null;
+    const { readInvitation } = await import('../../core/timeline/invitation.ts');
+    return readInvitation(decodeText(part.content), zone);
   },
   async differences(one, two) {
     return differences(await readMessage(one), await readMessage(two));
@@ -174,7 +176,8 @@ export const tasks: Tasks = {
   async sameMessage(one, two) {
     return sameMessage(await readMessage(one), await readMessage(two));
   },
-  table(bytes) {
+  async table(bytes) {
+    const { readTable } = await import('../../core/import/table.ts');
     try {
       return { table: readTable(bytes), problem: null };
     } catch (error) {
@@ -183,6 +186,7 @@ export const tasks: Tasks = {
     }
   },
   async wordText(bytes) {
+    const { refuseZipBomb } = await import('./zip.ts');
     await refuseZipBomb(bytes);
     const { default: mammoth } = await import('mammoth');
     return (await mammoth.extractRawText({ buffer: Buffer.from(bytes) })).value;
@@ -202,6 +206,7 @@ export const tasks: Tasks = {
   },
   async labels(addresses, sheet, start) {
     const { drawable, pagesPdf } = await import('./pdf.ts');
+    const { labelPages } = await import('../../core/paperwork/labels.ts');
     return pagesPdf(labelPages(addresses, sheet, start, drawable()));
   },
   async pack(parts, others, cover, duplex) {

@@ -15,6 +15,7 @@ import {
   type ListedFolder,
 } from './folders.ts';
 import { IntakeLine } from '../../intake/line.ts';
+import { pool } from '../../reading/pool.ts';
 import type { Arrival } from '../../intake/prepare.ts';
 import { accessOf, type MailboxRow } from '../../mailserver/access.ts';
 import { connectionProblem } from '../../mailserver/problem.ts';
@@ -89,6 +90,7 @@ export class MailboxSync {
     private readonly chores: readonly Chore[] = [],
   ) {
     this.line = new IntakeLine(context, mailbox.id);
+    pool.warm();
     this.client = imapClient(accessOf(mailbox, context.config));
     this.client.on('error', () => this.wake?.());
     this.client.on('exists', () => this.wake?.());
@@ -441,13 +443,14 @@ export class MailboxSync {
     )) {
       const arrival = asArrival(folder, message, bounds.from !== undefined);
       if (!arrival || arrival.uid < (bounds.from ?? 1) || arrival.uid > bounds.to) continue;
-      batch.push(arrival);
-      bytes += arrival.raw.length;
+      // The last one goes with what is written down about how far the folder has been read.
       if (batch.length >= BATCH_MESSAGES || bytes >= BATCH_BYTES) {
         await this.line.hand(batch);
         batch = [];
         bytes = 0;
       }
+      batch.push(arrival);
+      bytes += arrival.raw.length;
       if (this.stopped) break;
     }
     // Where it stands is written down only when all of it came.
