@@ -44,6 +44,7 @@ import * as reckoning from './migrations/0040_reckoning.ts';
 import * as texts from './migrations/0041_texts.ts';
 import * as collection from './migrations/0042_collection.ts';
 import * as textMailings from './migrations/0043_text_mailings.ts';
+import * as alone from './migrations/0044_alone.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -89,6 +90,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0041_texts': texts,
   '0042_collection': collection,
   '0043_text_mailings': textMailings,
+  '0044_alone': alone,
 };
 
 /** Whether migrations are still to be carried out. */
