@@ -132,7 +132,8 @@ async function learnSome(context: AppContext): Promise<Related | null> {
       await turns.pass();
     }
     const taught = await teachEvident(trx, knowledge.register, [...found.rows.values()], wanted);
-    await keep(trx, decided);
+    const moved = await keep(trx, decided);
+    if (moved || decided.length >= FEW) await noteChange(trx, 'sorting');
     const rest = await noteLearned(trx, found, taught, new Set(decided.map(({ row }) => row.id)));
     return { ...next, ids: rest };
   });

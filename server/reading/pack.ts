@@ -45,10 +45,10 @@ export function jsonOf(kept: KeptReading): string {
   return JSON.stringify({ version: VERSION, kept: { ...kept, read: plain(kept.read) } });
 }
 
-/** What {@link jsonOf} wrote, and by which version of the reading. */
-export function readingIn(json: string): { version: number; kept: KeptReading } {
+/** What {@link jsonOf} wrote. @returns null for what an older version of the reading wrote */
+export function readingIn(json: string): KeptReading | null {
   const { version, kept } = JSON.parse(json) as { version: number; kept: KeptReading };
-  return { version, kept: { ...kept, read: revived(kept.read) } };
+  return version === VERSION ? { ...kept, read: revived(kept.read) } : null;
 }
 
 /** A reading as the database keeps it: a byte that says how, then its JSON. */
@@ -62,8 +62,7 @@ export function packReading(text: string): Buffer {
 /** @returns null for one kept by an older version of the reading */
 export async function unpackReading(packed: Buffer): Promise<KeptReading | null> {
   const rest = packed.subarray(1);
-  const { version, kept } = readingIn((packed[0] === 0 ? rest : await unpack(rest)).toString());
-  return version === VERSION ? kept : null;
+  return readingIn((packed[0] === 0 ? rest : await unpack(rest)).toString());
 }
 
 /** Dates, maps and bytes, which JSON does not know. */

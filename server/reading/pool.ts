@@ -237,9 +237,11 @@ export async function readSource(bytes: Uint8Array, { urgent = false } = {}): Pr
   try {
     const { kept, written, ...raw } = await pool.run('read', [bytes], { urgent });
     const { hash, size, packed, reading } = raw;
+    const read = readingIn(kept);
+    if (!read) throw new Error('A thread reads in the way of another version.');
     return {
       raw: { hash: asBuffer(hash), size, packed: asBuffer(packed), reading: asBuffer(reading) },
-      kept: readingIn(kept).kept,
+      kept: read,
       written,
     };
   } catch (error) {

@@ -23,7 +23,7 @@ describe('the threads that read', () => {
     const impatient = new ReadingPool({ each: 700, perByte: 0 });
     const read = (raw: Uint8Array) =>
       impatient.run('read', [raw], { urgent: false }).then(
-        ({ kept }) => readingIn(kept).kept.read.subject,
+        ({ kept }) => readingIn(kept)?.read.subject,
         (error: Error) => error.message,
       );
     const started = performance.now();
