@@ -1,4 +1,5 @@
 import { spawn } from 'node:child_process';
+import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, installModules, installPackages, ROOT } from './prepare.mjs';
 
@@ -39,6 +40,35 @@ const BEHAVIOUR = [
     'test/browser/**/*.test.ts',
   ),
 ];
+
+/** What the tests write at most, with room to spare: some 160 small databases. */
+const SCRATCH_BYTES = 12 * 1024 ** 3;
+const MEMORY = '/dev/shm';
+const SCRATCH = /^patient-clerk-tests-(\d+)$/;
+
+/**
+ * Makes a folder in memory for what the tests write and throw away, where there is room: a disk that others use too
+ * may stand still for half a minute, and it is not the disk that is tested. One left by a run that was killed goes.
+ * @returns its path; null where there is no room, or the person at the terminal says where to write
+ */
+function scratch() {
+  if (process.env.TMPDIR || !existsSync(MEMORY)) return null;
+  for (const name of readdirSync(MEMORY)) {
+    const [, pid] = SCRATCH.exec(name) ?? [];
+    if (pid && !existsSync(`/proc/${pid}`)) rmSync(join(MEMORY, name), { recursive: true, force: true });
+  }
+  const { bavail, bsize } = statfsSync(MEMORY);
+  const [, free] = /^MemAvailable: *(\d+) kB$/m.exec(readFileSync('/proc/meminfo', 'utf8')) ?? [];
+  if (!(Math.min(bavail * bsize, Number(free) * 1024) >= SCRATCH_BYTES)) return null;
+  const dir = join(MEMORY, `patient-clerk-tests-${process.pid}`);
+  mkdirSync(dir);
+  // A mail server among the tests works as a user of its own.
+  chmodSync(dir, 0o1777);
+  process.once('exit', () => rmSync(dir, { recursive: true, force: true }));
+  return dir;
+}
+const dir = scratch();
+if (dir) process.env.TMPDIR = dir;
 
 const running = new Set();
 const stop = (signal) => running.forEach((child) => child.kill(signal));

@@ -106,5 +106,5 @@ describe('filing decides as before', () => {
     if (process.env.AS_BEFORE === 'write') writeFileSync(KEPT, `${lines.join('\n')}\n`);
     expect(lines.length).to.be.greaterThan(300);
     expect(lines).to.deep.equal(readFileSync(KEPT, 'utf8').trimEnd().split('\n'));
-  }).timeout(60_000);
+  });
 });

@@ -246,5 +246,5 @@ describe('the structure of a message', () => {
         }
     rmSync(dir, { recursive: true, force: true });
     expect(compared).to.be.greaterThan(100);
-  }).timeout(60_000);
+  });
 });

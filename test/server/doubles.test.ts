@@ -242,8 +242,7 @@ describe('doubles', () => {
     expect((await refusal(viewDouble(firm.db, { subject: 'client', a: 5, b: 99_999 }))).status).to.equal(404);
   });
 
-  it('are looked for when records changed, and stay two where somebody said so', async function () {
-    this.timeout(60_000);
+  it('are looked for when records changed, and stay two where somebody said so', async () => {
     const { db } = firm;
     await lookForDoubles(firm.context);
     expect(await lookForDoubles(firm.context)).to.equal(false);

@@ -64,7 +64,7 @@ describe('the threads that read', () => {
     expect(await pool.run('page', [letter('page', 'For a person'), false])).to.contain('For a person');
     expect(all).to.equal(false);
     await bulk;
-  }).timeout(60_000);
+  });
 
   it('say what went wrong with a task, and go on', async () => {
     const wrong = await pool

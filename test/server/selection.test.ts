@@ -569,8 +569,7 @@ describe('selections', () => {
   let catalogue: Catalogue;
   let running: Running;
   let memory: Memory;
-  before(async function () {
-    this.timeout(60_000);
+  before(async () => {
     firm = await openFirm({ clients: 50, files: 70, conversationsPerClient: 0.6 });
     await firm.sync();
     await fillIn(firm);

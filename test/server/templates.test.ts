@@ -370,7 +370,7 @@ describe('word-processor templates of the firm', () => {
     for (const [name, content, words] of CASES)
       it(`are refused in words when they ${name}`, async () => {
         expect(await say(add(await content()))).to.contain(words);
-      }).timeout(60_000);
+      });
 
     it('lose what a merge by hand left in them, and keep their pictures and links', async () => {
       const settings =
