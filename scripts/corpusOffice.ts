@@ -14,6 +14,7 @@ import { AppContext } from '../server/foundation/context.ts';
 import { ensureDatabase, openDatabase, transact, type Database } from '../server/foundation/database.ts';
 import { writeFirm } from '../server/foundation/firm.ts';
 import { migrate } from '../server/foundation/migrate.ts';
+import { noteChange } from '../server/foundation/changes.ts';
 import { insertAll } from '../server/foundation/rows.ts';
 import { seal } from '../server/security/seal.ts';
 import { startMariaDB } from './mariadb.ts';
@@ -35,10 +36,12 @@ export interface CorpusOffice {
   messages: readonly CorpusMessage[];
   /** The number of a file, by its id. */
   numberOf(id: number): string;
+  /** Enters the corpus's clients, people and files in the records. */
+  enterRecords(): Promise<void>;
   close(): Promise<void>;
 }
 
-/** A filing corpus as an office of its own: its register in a fresh database, its mail in mailboxes of an exchange. */
+/** A filing corpus as an office of its own: a fresh database with nothing in its records, its mail in mailboxes of an exchange. */
 export async function openCorpusOffice(folder: string): Promise<CorpusOffice> {
   const corpus = JSON.parse(readFileSync(join(folder, 'register.json'), 'utf8')) as CorpusRegister;
   const messages: CorpusMessage[] = [];
@@ -61,7 +64,7 @@ export async function openCorpusOffice(folder: string): Promise<CorpusOffice> {
   const db = openDatabase(url);
   await migrate(db);
   const key = randomBytes(32);
-  await loadCorpus(db, corpus, world, key);
+  await loadOffice(db, corpus, world, key);
   const config = {
     databaseUrl: url,
     port: 0,
@@ -76,6 +79,7 @@ export async function openCorpusOffice(folder: string): Promise<CorpusOffice> {
     db,
     context: new AppContext(db, config, pino({ level: 'warn' }, pino.destination(2))),
     messages,
+    enterRecords: () => loadRecords(db, corpus),
     numberOf: (id) => corpus.files[id - 1]?.number ?? '',
     close: async () => {
       await db.destroy();
@@ -106,10 +110,7 @@ async function openWorld(dir: string, messages: readonly CorpusMessage[]): Promi
   return World.open({ dir, imapPort: 0, smtpPort: 0, speed: 1 });
 }
 
-async function loadCorpus(db: Database, corpus: CorpusRegister, world: World, key: Buffer): Promise<void> {
-  const { firm, clients, contacts, files } = corpus;
-  const clientIds = new Map(clients.map(({ id }, index) => [id, index + 1]));
-  const personIds = new Map(contacts.map(({ id }, index) => [id, index + 1]));
+async function loadOffice(db: Database, { firm }: CorpusRegister, world: World, key: Buffer): Promise<void> {
   const addresses = world.settings.accounts.map(({ address }) => address);
   await transact(db, async (trx) => {
     await writeFirm(trx, {
@@ -153,6 +154,13 @@ async function loadCorpus(db: Database, corpus: CorpusRegister, world: World, ke
         sealed_password: seal(key, address),
       })),
     );
+  });
+}
+
+async function loadRecords(db: Database, { clients, contacts, files }: CorpusRegister): Promise<void> {
+  const clientIds = new Map(clients.map(({ id }, index) => [id, index + 1]));
+  const personIds = new Map(contacts.map(({ id }, index) => [id, index + 1]));
+  await transact(db, async (trx) => {
     await insertAll(
       trx,
       'client',
@@ -221,5 +229,6 @@ async function loadCorpus(db: Database, corpus: CorpusRegister, world: World, ke
         })),
       ),
     );
+    await noteChange(trx, 'records');
   });
 }

@@ -8,24 +8,34 @@ import { openCorpusOffice } from './corpusOffice.ts';
 import { decisionsCsv, type DecisionRow } from './decisions.ts';
 
 /**
- * An office's first day: `npm run --silent filing:first -- DIR --out decisions.csv`. The corpus's register lies in a
- * fresh database, its mail in an exchange; all mailboxes are taken in at once as the server does it, the newest mail
- * first, and weighed. Nobody tells it anything.
+ * An office's first day: `npm run --silent filing:first -- DIR --out decisions.csv [--records before|after]`. The
+ * corpus's register lies in a fresh database, its mail in an exchange; all mailboxes are taken in at once as the server
+ * does it, the newest mail first, and weighed. Nobody tells it anything. With `--records after` the register is entered
+ * only when that is done, and what came is weighed again.
  */
-const { positionals, values } = parseArgs({ allowPositionals: true, options: { out: { type: 'string' } } });
+const { positionals, values } = parseArgs({
+  allowPositionals: true,
+  options: { out: { type: 'string' }, records: { type: 'string', default: 'before' } },
+});
 const folder = positionals[0];
-if (!folder || !values.out) {
-  console.error('usage: npm run --silent filing:first -- DIR --out decisions.csv');
+if (!folder || !values.out || !['before', 'after'].includes(values.records)) {
+  console.error('usage: npm run --silent filing:first -- DIR --out decisions.csv [--records before|after]');
   process.exit(2);
 }
 const office = await openCorpusOffice(folder);
 try {
   const { db, context, messages, numberOf } = office;
+  if (values.records === 'before') await office.enterRecords();
+  await weigh(context);
   const started = performance.now();
   const mailboxes = await db('mailbox').select();
   await Promise.all(mailboxes.map((mailbox) => new MailboxSync(context, mailbox).runOnce()));
   const takenIn = performance.now();
   await weigh(context);
+  if (values.records === 'after') {
+    await office.enterRecords();
+    await weigh(context);
+  }
   const weighed = performance.now();
   const micros = ((weighed - started) * 1000) / messages.length;
   const copies = await select(

@@ -25,6 +25,8 @@ export class Signals {
   /** The writer is one of us. */
   readonly outgoing: boolean;
   readonly subject: string;
+  /** The writer's words without the greeting; of the original too when colleagues hand one on. */
+  readonly own: string;
   readonly inSubject: readonly number[];
   readonly inOwn: readonly number[];
   /** The nearest named message whose place is known. */
@@ -37,7 +39,7 @@ export class Signals {
   readonly contested: boolean;
   /** The message that colleagues hand on. */
   private readonly handedOn: OriginalMessage | null;
-  private text: Text | undefined;
+  private wording: Wording | undefined;
 
   constructor(
     readonly register: FilingRegister,
@@ -58,6 +60,8 @@ export class Signals {
     ];
     this.outsiders = known(register, inside ? strange(register, inside) : outside);
     this.subject = message.subject;
+    const own = withoutGreeting(message.own);
+    this.own = this.handedOn ? `${own}\n${withoutGreeting(this.handedOn.own)}` : own;
     this.inSubject = register.numbers.in(this.subject);
     this.inOwn = register.numbers.in(this.own);
     const named = [
@@ -88,12 +92,6 @@ export class Signals {
     return greetingOf(this.message.own);
   }
 
-  /** The writer's words without the greeting; of the original too when colleagues hand one on. */
-  get own(): string {
-    const own = withoutGreeting(this.message.own);
-    return this.handedOn ? `${own}\n${withoutGreeting(this.handedOn.own)}` : own;
-  }
-
   /** Telling words of subject and text, each with the word as it stands there. */
   get words(): ReadonlyMap<string, string> {
     return this.read().words;
@@ -108,17 +106,17 @@ export class Signals {
     return this.read().sentences;
   }
 
-  private read(): Text {
-    if (this.text) return this.text;
+  private read(): Wording {
+    if (this.wording) return this.wording;
     const sentences = sentencesOf(`${this.subject}\n${this.own}`);
     const words = tellingAmong(sentences.flat());
     for (const name of namesIn(this.message)) words.delete(name);
-    return (this.text = { sentences, words, subjectWords: tellingWords(this.subject) });
+    return (this.wording = { sentences, words, subjectWords: tellingWords(this.subject) });
   }
 }
 
 /** See {@link Signals}. */
-interface Text {
+interface Wording {
   sentences: readonly string[][];
   words: ReadonlyMap<string, string>;
   subjectWords: ReadonlySet<string>;

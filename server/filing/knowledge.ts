@@ -1,7 +1,7 @@
 import { stateOf } from '../foundation/changes.ts';
 import type { Knex } from 'knex';
 import { lessonOf, type FilingKnowledge, type Unconnected } from '../../core/filing/decide.ts';
-import { filingRegister } from '../records/filingRegister.ts';
+import { filingRegister, stateRead } from '../records/filingRegister.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { Experience, type Lesson } from '../../core/filing/experience.ts';
 import { filingMessage } from '../../core/filing/message.ts';
@@ -83,7 +83,17 @@ export async function filingKnowledge(context: AppContext): Promise<FilingKnowle
       unconnected: new Set(await unconnectedKinds(context.db)),
     };
   const { rules, unconnected } = own.rules;
-  return { register, experience: own.learned.experience, rules, unconnected };
+  const knowledge = { register, experience: own.learned.experience, rules, unconnected };
+  statesOfRules.set(knowledge, own.rules.state);
+  return knowledge;
+}
+
+const statesOfRules = new WeakMap<FilingKnowledge, string>();
+
+/** Whether the records and the rules are still those that this was asked for by; what was learned since counts at once. */
+export async function isCurrent(db: Knex, knowledge: FilingKnowledge): Promise<boolean> {
+  const [records, rules] = await Promise.all([stateOf(db, 'records'), stateOf(db, 'filing')]);
+  return records === stateRead(knowledge.register) && rules === statesOfRules.get(knowledge);
 }
 
 /** Where a person, or nobody yet, has put a message. */

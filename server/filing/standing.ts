@@ -1,12 +1,33 @@
+import type { Knex } from 'knex';
 import { noteChange } from '../foundation/changes.ts';
 import type { Transaction } from '../foundation/database.ts';
 import { notFound } from '../foundation/refusal.ts';
 import { toJson, type Standing } from '../foundation/json.ts';
-import { groupBy } from '../foundation/rows.ts';
+import { groupBy, selectFirst } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 
 /** A message that is to be weighed with all it has to do with (see `weighing.ts`). */
 export const TO_WEIGH = 1;
+
+/** What was settled without a person longer ago than this, in days, stays unless a message of its conversation comes. */
+export const FOR_GOOD = 30;
+
+/** So many are marked at once, that nobody waits for them long. */
+const MARKED = 5000;
+
+/** The numbers of all messages, as the first and the last of so many at once. */
+export async function messageRanges(db: Knex): Promise<[number, number][]> {
+  const newest = (await selectFirst(db('message'), { id: db.raw<number | null>('MAX(id)') }))?.id ?? 0;
+  return Array.from({ length: Math.ceil(newest / MARKED) }, (_, piece) => [
+    piece * MARKED + 1,
+    (piece + 1) * MARKED,
+  ]);
+}
+
+/** Lets the messages that a query finds be weighed by what is known now, but those on which a person decided. */
+export async function weighAnew(messages: Knex.QueryBuilder): Promise<void> {
+  await messages.where({ weigh: 0 }).whereNull('decided_by').update({ weigh: TO_WEIGH, alone: false });
+}
 
 type StandingRow = Pick<
   Rows['message'],

@@ -14,7 +14,7 @@ const SOON = 300;
 export class Weigher {
   private stopped = false;
   private wake: (() => void) | null = null;
-  /** Mail came since the last round began. */
+  /** Mail came, or something was entered in the records, since the last round began. */
   private stirred = false;
   private deaf: (() => void) | null = null;
   private work: Promise<void> = Promise.resolve();
@@ -25,7 +25,7 @@ export class Weigher {
   /** Works until it is stopped. */
   start(): void {
     this.deaf = this.context.watch.listen((changes) => {
-      if (!changes.some(({ topic }) => topic === 'mail')) return;
+      if (!changes.some(({ topic }) => topic === 'mail' || topic === 'records')) return;
       this.stirred = true;
       this.wake?.();
     });

@@ -19,7 +19,8 @@ import { asColumns } from './decide.ts';
 import { DECIDED_ON, filingsOf } from './filings.ts';
 import { COMMON_SUBJECT } from './history.ts';
 import { filingKnowledge } from './knowledge.ts';
-import { setStandings, standingsOf, TO_WEIGH } from './standing.ts';
+import { hearOfRecords } from './newRecords.ts';
+import { messageRanges, FOR_GOOD, setStandings, standingsOf, TO_WEIGH } from './standing.ts';
 
 /** Still to be weighed: learned from first, then decided on; a message of history has all others decided on with it. */
 const LEARNED = 2;
@@ -29,10 +30,6 @@ const HISTORY = 3;
 const BATCH = 500;
 /** Of messages that have to do with each other so many are weighed together. */
 const MOST_TOGETHER = 600;
-/** What was settled without a person longer ago than this, in days, stays unless a message of its conversation comes. */
-const FOR_GOOD = 30;
-/** So many are marked at once, that nobody waits for them long. */
-const MARKED = 5000;
 
 /** How many messages are still to be weighed, of all there are; null when hardly any. */
 export async function weighingLeft(db: Knex): Promise<Weighing> {
@@ -57,13 +54,15 @@ export async function historyToCome(db: Knex): Promise<boolean> {
 }
 
 /**
- * Weighs what is still to be weighed. First it is learned from, where it is certain by itself; then each message is
- * decided on together with all it has to do with, so that the order in which mail was taken in makes no difference.
- * When history came, everything that nobody has touched or kept is decided on anew with what was learned. Every step
- * is whole and may be done again: a process that dies leaves the rest to the next.
+ * Weighs what is still to be weighed, and what people wrote before they were entered in the records. First it is
+ * learned from, where it is certain by itself; then each message is decided on together with all it has to do with, so
+ * that the order in which mail was taken in makes no difference. When history came, everything that nobody has touched
+ * or kept is decided on anew with what was learned. Every step is whole and may be done again: a process that dies leaves
+ * the rest to the next.
  * @param stopped tells when to leave the rest for later
  */
 export async function weigh(context: AppContext, stopped: () => boolean = () => false): Promise<void> {
+  await hearOfRecords(context);
   const together: Related[] = [];
   while (!stopped()) {
     const learned = await learnSome(context);
@@ -252,11 +251,10 @@ async function teachEvident(
 async function takeUpHistory({ db }: AppContext): Promise<void> {
   const [first] = await db('message').where({ weigh: HISTORY }).limit(1).pluck('id');
   if (first === undefined) return;
-  const newest = (await selectFirst(db('message'), { id: db.raw<number | null>('MAX(id)') }))?.id ?? 0;
-  for (let from = 0; from <= newest; from += MARKED)
+  for (const range of await messageRanges(db))
     await transact(db, (trx) =>
       trx('message')
-        .whereBetween('id', [from + 1, from + MARKED])
+        .whereBetween('id', range)
         .where({ weigh: 0, alone: 0 })
         .whereNull('decided_by')
         .whereNull('kept_at')

@@ -45,6 +45,7 @@ import * as texts from './migrations/0041_texts.ts';
 import * as collection from './migrations/0042_collection.ts';
 import * as textMailings from './migrations/0043_text_mailings.ts';
 import * as alone from './migrations/0044_alone.ts';
+import * as newRecords from './migrations/0045_new_records.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -91,6 +92,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0042_collection': collection,
   '0043_text_mailings': textMailings,
   '0044_alone': alone,
+  '0045_new_records': newRecords,
 };
 
 /** Whether migrations are still to be carried out. */

@@ -18,6 +18,7 @@ export interface Rows {
     returned_at: Date | null;
     returned_why: string | null;
     purpose: string;
+    new_at: Date | null;
   };
   attempt: {
     id: number;
@@ -102,6 +103,7 @@ export interface Rows {
     role: string;
     position: number;
     writes: Flag;
+    new_at: Date | null;
   };
   client_tag: {
     client_id: number;
@@ -387,6 +389,7 @@ export interface Rows {
     opened: string;
     closed: string | null;
     number_length: number | null;
+    new_at: Date | null;
   };
   file_field_value: {
     file_id: number;

@@ -18,7 +18,8 @@ import { prepare, type Arrival, type Prepared, type Receiving } from './prepare.
 import { noteServers, receivingServer } from './senders.ts';
 import { decideBare } from '../../core/filing/certain.ts';
 import type { FilingKnowledge } from '../../core/filing/decide.ts';
-import { filingKnowledge } from '../filing/knowledge.ts';
+import { filingKnowledge, isCurrent } from '../filing/knowledge.ts';
+import { weighAnew } from '../filing/standing.ts';
 
 /** So many batches are read or wait to be kept at once, so that memory stays bounded. */
 const IN_LINE = 4;
@@ -147,9 +148,12 @@ async function recordBatch(
   await transact(context.db, async (trx) => {
     if (arrivals.length) {
       await intakeTurn(trx);
+      const current = await isCurrent(trx, knowledge);
       const newest = (await selectFirst(trx('message'), { id: trx.raw<number | null>('MAX(id)') }))?.id ?? 0;
       const recorded = await recordMessages(trx, knowledge, prepared, arrivals);
       const ids = recorded.map(({ id }) => id);
+      // Somebody was entered in the records, or a rule made, since the batch was prepared.
+      if (!current) await weighAnew(trx('message').whereIn('id', ids));
       // What was here before may be read or moved at this moment; what is new nobody knows yet.
       const known = ids.filter((id) => id <= newest);
       await holdMessages(trx, known);

@@ -59,23 +59,26 @@ export async function loadFilingRegister(db: Knex): Promise<FilingRegister> {
   });
 }
 
-interface HeldRegister {
-  state: string;
-  register: FilingRegister;
-}
-const held = new WeakMap<AppContext, HeldRegister>();
+const held = new WeakMap<AppContext, FilingRegister>();
 const loading = new WeakMap<AppContext, Promise<FilingRegister>>();
+const states = new WeakMap<FilingRegister, string>();
+
+/** The state of the records that a register was read from (see `stateOf`). */
+export function stateRead(register: FilingRegister): string | undefined {
+  return states.get(register);
+}
 
 /** The records indexed for filing, held in this process; read again only when they changed. */
 export async function filingRegister(context: AppContext): Promise<FilingRegister> {
   const state = await stateOf(context.db, 'records');
   const known = held.get(context);
-  if (known?.state === state) return known.register;
+  if (known && stateRead(known) === state) return known;
   const underWay = loading.get(context);
   if (underWay) return underWay;
   const work = loadFilingRegister(context.db)
     .then((register) => {
-      held.set(context, { state, register });
+      states.set(register, state);
+      held.set(context, register);
       return register;
     })
     .finally(() => loading.delete(context));

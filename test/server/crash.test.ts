@@ -16,7 +16,7 @@ const RECIPIENTS = LONG ? 2000 : 160;
 const RUNS = LONG ? [1, 2, 4, 1, 2, 4, 2, 4] : [2];
 const KILLS = LONG ? 25 : 4;
 /** Milliseconds between two messages of one mailbox, so that every kill falls among messages that are still to go. */
-const GAP = LONG ? 260 : 300;
+const GAP = LONG ? 260 : 900;
 
 type Victim = 'server' | 'database' | 'exchange';
 

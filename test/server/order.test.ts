@@ -1,10 +1,13 @@
 import { once } from 'node:events';
 import { join } from 'node:path';
 import { expect } from 'chai';
+import type { Knex } from 'knex';
 import { STAFF, OFFICE } from '../../demo/register.ts';
 import { Account } from '../../outside/store.ts';
 import { seeded } from '../../outside/random.ts';
-import { groupBy } from '../../server/foundation/rows.ts';
+import { noteChange } from '../../server/foundation/changes.ts';
+import { transact } from '../../server/foundation/database.ts';
+import { groupBy, insertAll } from '../../server/foundation/rows.ts';
 import { fromJson } from '../../server/foundation/json.ts';
 import { weigh } from '../../server/filing/weighing.ts';
 import { MailboxSync } from '../../server/mailbox/sync/sync.ts';
@@ -116,4 +119,55 @@ describe('the order in which mail is taken in', function () {
     });
     expect(places).to.deep.equal(asUsual);
   });
+
+  it('nor whether a list of clients was taken in before the mail or after', async () => {
+    const size = { ...OFFICE_SIZE, clients: 70, files: 110, conversationsPerClient: 1 };
+    const ends: string[][] = [];
+    for (const later of [false, true]) {
+      const firm = await openFirm(size);
+      const records = later ? await takenOut(firm) : null;
+      await firm.sync();
+      if (records) {
+        const filed = await firm.db('message').where({ state: 'logged' });
+        expect(filed, 'filed without any records').to.deep.equal([]);
+        await putIn(firm, records);
+        await weigh(firm.context);
+      }
+      ends.push(await places(firm));
+      await firm.close();
+    }
+    expect(ends[0]?.filter((line) => line.includes('| logged |')).length).to.be.greaterThan(80);
+    expect(ends[1]).to.deep.equal(ends[0]);
+  });
 });
+
+/** By what mail finds its file. */
+const RECORDS = ['address', 'client_person', 'file', 'file_person'] as const;
+
+/** Leaves the firm without them. */
+async function takenOut({ db }: TestFirm): Promise<Record<string, unknown>[][]> {
+  const all: Record<string, unknown>[][] = [];
+  await transact(db, async (trx) => {
+    await trx.raw('SET foreign_key_checks = 0');
+    for (const table of RECORDS) {
+      all.push(await (trx(table) as Knex.QueryBuilder).select());
+      await (trx(table) as Knex.QueryBuilder).delete();
+    }
+    await trx.raw('SET foreign_key_checks = 1');
+    await noteChange(trx, 'records');
+  });
+  return all;
+}
+
+/** Enters them, as if only now. */
+async function putIn({ db }: TestFirm, all: Record<string, unknown>[][]): Promise<void> {
+  await transact(db, async (trx) => {
+    for (const [index, table] of RECORDS.entries())
+      await insertAll(
+        trx,
+        table,
+        (all[index] ?? []).map(({ new_at: _, number_length: __, ...row }) => row),
+      );
+    await noteChange(trx, 'records');
+  });
+}

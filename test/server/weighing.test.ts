@@ -1,5 +1,5 @@
 import { expect } from 'chai';
-import { Sort as SortSchema } from '../../contract/index.ts';
+import { NewClient, Sort as SortSchema } from '../../contract/index.ts';
 import { autoFiledPage } from '../../server/filing/autoFiled.ts';
 import { rebuildLessons } from '../../server/filing/knowledge.ts';
 import { viewMessage } from '../../server/filing/message.ts';
@@ -7,9 +7,15 @@ import { filingScore } from '../../server/filing/score.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { setUnconnectedKinds, unconnectedKinds } from '../../server/filing/unconnected.ts';
-import { weighingLeft } from '../../server/filing/weighing.ts';
+import { weigh, weighingLeft } from '../../server/filing/weighing.ts';
+import { IntakeLine } from '../../server/intake/line.ts';
+import { intakeTurn } from '../../server/intake/keep.ts';
+import { changeRecord, readRecord } from '../../server/records/changing.ts';
+import { makeClient } from '../../server/records/create.ts';
+import { hashOf } from '../../server/foundation/sources.ts';
 import { filingRegister } from '../../server/records/filingRegister.ts';
-import { deliver, one, openFirm, type TestFirm } from './helpers.ts';
+import { openFile } from '../../server/records/people.ts';
+import { deliver, one, openFirm, rawMessage, until, vouchedFor, type TestFirm } from './helpers.ts';
 
 const MAREN = 1;
 const TOBIAS = 'tobias.fenn@quillhurst.example';
@@ -185,5 +191,101 @@ describe('weighing what came', () => {
     expect(week?.said).to.be.within(0.98, 1);
     expect(week?.right).to.be.lessThan(week?.judged ?? 0);
     expect(evident).to.be.greaterThan(20);
+  });
+
+  describe('of people who are entered in the records later', () => {
+    const enter = (firstName: string, lastName: string, email: string) =>
+      makeClient(
+        firm.context,
+        MAREN,
+        NewClient.parse({ clientId: null, name: `${firstName} ${lastName}`, firstName, lastName, email }),
+      );
+
+    it('files what waits or was set aside by itself, and leaves what somebody settled or saw', async () => {
+      const from = 'accounts@joinery.example';
+      const aside = await arrive('Your estimate', { from });
+      const seen = await arrive('Our second estimate', { from });
+      await viewMessage(firm.context, MAREN, (await record(seen)).id);
+      const own = await arrive('Our third estimate', { from });
+      await sortMessage(
+        firm.context,
+        MAREN,
+        SortSchema.parse({ messageId: (await record(own)).id, to: { kind: 'aside' } }),
+      );
+      const house = await arrive('Our opening hours', { from: 'accounts@wendelow.example' });
+      const waits = await arrive('An enquiry', { from: 'Orla Wendelow <orla@wendelow.example>' });
+      const places = (ids: string[]) => Promise.all(ids.map(place));
+      expect(await places([aside, seen, house, waits])).to.deep.equal([
+        ...['aside', 'aside', 'aside'],
+        'suggested',
+      ]);
+      const { generalFile } = await enter('Orla', 'Wendelow', 'orla@wendelow.example');
+      await weigh(firm.context);
+      const filed = `logged ${generalFile.id}`;
+      // The other address is nobody’s still; that of her house tells whose it is.
+      expect(await places([waits, house, aside])).to.deep.equal([filed, filed, 'aside']);
+      const { person_id } = await one(
+        firm.db('address').where({ email_key: 'orla@wendelow.example' }).first('person_id'),
+      );
+      const { addresses } = await readRecord(firm.db, 'person', person_id);
+      await changeRecord(firm.db, MAREN, 'person', person_id, {
+        before: { addresses },
+        after: { addresses: [...addresses, { email: from, current: true, purpose: '' }] },
+      });
+      await weigh(firm.context);
+      expect(await places([aside, seen, own])).to.deep.equal([filed, 'aside', 'aside']);
+      for (const table of ['address', 'client_person', 'file'] as const)
+        expect(await firm.db(table).whereNotNull('new_at'), table).to.deep.equal([]);
+      expect(await firm.db('message').where('weigh', '>', 0).pluck('id')).to.deep.equal([]);
+    });
+
+    it('files what names the number of a file that is opened only then', async () => {
+      const waits = await arrive('Something new', { text: 'This is about QL-99871, which you will open.' });
+      expect(await place(waits)).to.equal('suggested');
+      const { client_id } = await one(firm.db('file').where({ id: writer.files[0]?.id }).first('client_id'));
+      const id = await openFile(firm.db, MAREN, client_id, {
+        number: 'QL-99871',
+        title: 'What is new',
+        adviserId: null,
+        stage: null,
+      });
+      await weigh(firm.context);
+      expect(await place(waits)).to.equal(`logged ${id}`);
+    });
+
+    it('weighs what was prepared before and is kept after', async () => {
+      const folder = await one(
+        firm.db('folder').where({ role: 'inbox' }).orderBy('id').first('id', 'mailbox_id'),
+      );
+      const raw = rawMessage(
+        {
+          From: 'Perrin Oxlade <perrin@oxlade.example>',
+          To: TOBIAS,
+          Subject: 'A first question',
+          'Message-ID': '<oxlade@elsewhere.example>',
+          Date: new Date().toUTCString(),
+          ...vouchedFor('perrin@oxlade.example'),
+        },
+        'Could you advise me?',
+      );
+      const line = new IntakeLine(firm.context, folder.mailbox_id);
+      const held = await firm.db.transaction();
+      await intakeTurn(held);
+      const state = { sent: false, seen: false, flagged: false, past: true };
+      await line.hand([{ folderId: folder.id, uid: 900_001, internalDate: new Date(), raw, ...state }]);
+      await until('its batch is prepared', async () => {
+        const kept = await firm.db('raw').where({ hash: hashOf(raw) });
+        return kept.length > 0;
+      });
+      const { generalFile } = await enter('Perrin', 'Oxlade', 'perrin@oxlade.example');
+      // Another process has heard of it, when this message was not yet kept.
+      for (const table of ['address', 'client_person', 'file'] as const)
+        await firm.db(table).update({ new_at: null });
+      await held.commit();
+      await line.done();
+      expect(await place('oxlade@elsewhere.example')).to.equal('suggested');
+      await weigh(firm.context);
+      expect(await place('oxlade@elsewhere.example')).to.equal(`logged ${generalFile.id}`);
+    });
   });
 });

@@ -90,7 +90,6 @@ export class MailboxSync {
     private readonly chores: readonly Chore[] = [],
   ) {
     this.line = new IntakeLine(context, mailbox.id);
-    pool.warm();
     this.client = imapClient(accessOf(mailbox, context.config));
     this.client.on('error', () => this.wake?.());
     this.client.on('exists', () => this.wake?.());
@@ -105,7 +104,7 @@ export class MailboxSync {
   /** Runs until stopped. @throws when the connection fails or ends */
   async run(): Promise<void> {
     try {
-      await this.client.connect();
+      await this.connect();
       while (!this.stopped) {
         await this.round();
         await this.rest();
@@ -142,11 +141,17 @@ export class MailboxSync {
   /** Brings the mailbox in step once, then ends. */
   async runOnce(): Promise<void> {
     try {
-      await this.client.connect();
+      await this.connect();
       await this.round();
     } finally {
       await this.client.logout().catch(() => this.client.close());
     }
+  }
+
+  private connect(): Promise<void> {
+    // By the time something comes it can be read.
+    pool.warm();
+    return this.client.connect();
   }
 
   private async round(): Promise<void> {

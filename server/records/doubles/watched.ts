@@ -59,8 +59,8 @@ export const WATCHED: Record<DoubleSubject, (ids: readonly number[]) => Watched[
     const moved = { only: ['client_id'], find: own };
     return [
       { table: 'client', key: ['id'], made: ['postcode'], find: (query) => query.whereIn('id', ids) },
-      { table: 'file', key: ['id'], made: ['number_length'], find: own },
-      { table: 'client_person', key: ['client_id', 'person_id'], find: own },
+      { table: 'file', key: ['id'], made: ['number_length', 'new_at'], find: own },
+      { table: 'client_person', key: ['client_id', 'person_id'], made: ['new_at'], find: own },
       { table: 'client_tag', key: ['client_id', 'tag_id'], find: own },
       { table: 'client_interest', key: ['client_id', 'interest_id'], find: own },
       { table: 'delivery', key: ['client_id', 'kind'], find: own },
@@ -87,9 +87,9 @@ export const WATCHED: Record<DoubleSubject, (ids: readonly number[]) => Watched[
     const moved = { only: ['person_id'], find: own };
     return [
       { table: 'person', key: ['id'], find: (query) => query.whereIn('id', ids) },
-      { table: 'client_person', key: ['client_id', 'person_id'], find: own },
+      { table: 'client_person', key: ['client_id', 'person_id'], made: ['new_at'], find: own },
       { table: 'file_person', key: ['file_id', 'person_id'], find: own },
-      { table: 'address', key: ['id'], find: own },
+      { table: 'address', key: ['id'], made: ['new_at'], find: own },
       { table: 'phone', key: ['id'], find: own },
       values('person', (query) => query.whereIn('person_id', ids).orWhereIn('person_link', ids)),
       values('client', linked),
