@@ -2,6 +2,7 @@ import { expect } from 'chai';
 import fc from 'fast-check';
 import { selectionOf } from '../../core/selection/tree.ts';
 import { Refusal } from '../../server/foundation/refusal.ts';
+import type { Rows } from '../../server/foundation/tables.ts';
 import { changeRecord, readRecord } from '../../server/records/changing.ts';
 import { isLookedThrough, lookForDoubles } from '../../server/records/doubles/find.ts';
 import { listMerges, mergeDoubles, unmergeDoubles, viewDouble } from '../../server/records/doubles/merge.ts';
@@ -107,8 +108,9 @@ describe('doubles', () => {
       .filter((name) => !OF_ACTS.has(name) && !name.startsWith('knex'));
     const all = await Promise.all(
       tables.map(async (table) => {
-        const found = (await db(table as 'client').select()) as object[];
-        return [table, found.map((row) => JSON.stringify(row)).sort()] as const;
+        const found = (await db(table as 'file').select()) as Rows['file'][];
+        // That something is new here is for the weighing of mail alone; what comes back is so again.
+        return [table, found.map(({ new_at: _, ...row }) => JSON.stringify(row)).sort()] as const;
       }),
     );
     return Object.fromEntries(all);
