@@ -30,6 +30,9 @@ const HISTORY = 3;
 const BATCH = 500;
 /** Of messages that have to do with each other so many are weighed together. */
 const MOST_TOGETHER = 600;
+/** A batch, with all that has to do with it, is of so many at most; so many ties are looked at in one step. */
+const MOST_AT_ONCE = 4000;
+const MOST_ROWS = 20_000;
 
 /** How many messages are still to be weighed, of all there are; null when hardly any. */
 export async function weighingLeft(db: Knex): Promise<Weighing> {
@@ -412,11 +415,12 @@ interface Related {
 
 /**
  * These messages and all that name them, are named by them, name the same, or share a subject and a correspondent.
- * Where there are too many, only the first and so many of those it has to do with.
+ * Where that is too much, only the first half of them; of one message so many of those it has to do with.
  */
 async function related(trx: Transaction, seeds: readonly number[]): Promise<Related> {
   const found = new Set(seeds);
   const alike = new Map<number, Set<string>>();
+  const most = seeds.length > 1 ? MOST_AT_ONCE : MOST_TOGETHER;
   for (let edge: number[] = [...seeds]; edge.length;) {
     const [named, bearing] = await Promise.all([linkedWith(trx, edge), underSameSubject(trx, edge)]);
     for (const { subject_key, message_id } of bearing)
@@ -425,10 +429,9 @@ async function related(trx: Transaction, seeds: readonly number[]): Promise<Rela
       (id) => !found.has(id),
     );
     for (const id of edge) found.add(id);
-    if (found.size <= seeds.length + MOST_TOGETHER) continue;
-    const [first] = seeds;
-    return seeds.length > 1 && first !== undefined
-      ? related(trx, [first])
+    if (found.size <= most && Math.max(named.length, bearing.length) < MOST_ROWS) continue;
+    return seeds.length > 1
+      ? related(trx, seeds.slice(0, Math.ceil(seeds.length / 2)))
       : { ids: [...found].slice(0, MOST_TOGETHER), alike };
   }
   return { ids: [...found], alike };
@@ -439,7 +442,7 @@ async function linkedWith(trx: Transaction, ids: readonly number[]): Promise<num
   if (!keys.length) return [];
   return trx('message_link')
     .whereIn('link_key', [...new Map(keys.map((key) => [key.toString('hex'), key])).values()])
-    .limit(8 * MOST_TOGETHER)
+    .limit(MOST_ROWS)
     .pluck('message_id');
 }
 
@@ -460,6 +463,6 @@ async function underSameSubject(
   if (!borne.length) return [];
   return trx('message_subject')
     .whereIn('subject_key', borne)
-    .limit(8 * MOST_TOGETHER)
+    .limit(MOST_ROWS)
     .select('subject_key', 'message_id');
 }
