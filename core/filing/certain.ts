@@ -17,7 +17,12 @@ const NO_CONTEXT: FilingContext = { earlier: new Map(), sameSubject: [] };
 
 /** What is decided on a message by the records and rules alone, without any other message and anything learned. */
 export function decideBare(knowledge: FilingKnowledge, message: FilingMessage): Decision {
-  return decide({ ...knowledge, experience: NOTHING_LEARNED }, message, NO_CONTEXT);
+  return decide(bareOf(knowledge), message, NO_CONTEXT);
+}
+
+/** The same with nothing learned. */
+export function bareOf(knowledge: FilingKnowledge): FilingKnowledge {
+  return { ...knowledge, experience: NOTHING_LEARNED };
 }
 
 /** What is decided on a message without any other. */

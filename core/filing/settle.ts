@@ -1,6 +1,7 @@
 import { addressKey } from '../address/address.ts';
 import { subjectKey } from '../conversation/subject.ts';
 import {
+  bareOf,
   certainPlace,
   decideAlone,
   decideBare,
@@ -37,6 +38,8 @@ export class Past {
   private readonly byId = new Map<string, PastMessage>();
   private readonly bare = new Map<string, Decision>();
   private readonly certain = new Map<string, CertainPlace>();
+  private settledByRecords: { decisions: Map<string, Decision> | null } | undefined;
+
   /**
    * @param knowledge what was learned counts as it is now
    * @param past in the order in which they were taken in
@@ -88,20 +91,15 @@ export class Past {
    * Decides on each that is open, whatever order they came in: in the order of time, what is named before what names
    * it; and what is beyond doubt in any message of a conversation (what a person decided, a number typed by its
    * writer) speaks for its neighbours on both sides. Where that contradicts itself, the others are not settled by a
-   * guess. A pure function of the set: the same messages end on the same files in any order.
+   * guess. A pure function of the set: the same messages end on the same files in any order. What was learned is asked
+   * only where the records do not settle all of it.
    */
   settle(): Map<string, Decision> {
-    const [only] = this.ordered;
-    const single = this.ordered.length === 1 && only && !only.held ? this.bare.get(only.key) : undefined;
-    if (only && single && single.state !== 'suggested') return new Map([[only.key, single]]);
+    const final = this.final();
+    if (final) return final;
     const groups = this.neighbourhoods();
-    const sure = new Map<string, readonly number[]>();
-    for (const { key, held } of this.ordered) {
-      const place = this.certain.get(key);
-      if (held?.state === 'logged') sure.set(key, held.fileIds);
-      else if (place?.by === 'number') sure.set(key, [place.fileId]);
-    }
-    const first = this.decideAll(spread(groups, sure));
+    const sure = this.sure();
+    const first = this.decideAll(this.knowledge, spread(groups, sure));
     // Where somebody would have to be asked, what the others say by their words alone may tell.
     const before = sure.size;
     for (const group of groups)
@@ -113,22 +111,48 @@ export class Past {
           const alone = message.automatic ? null : this.byItself(key, message);
           if (alone?.state === 'logged') sure.set(key, alone.fileIds);
         }
-    return sure.size > before ? this.decideAll(spread(groups, sure)) : first;
+    return sure.size > before ? this.decideAll(this.knowledge, spread(groups, sure)) : first;
   }
 
   /**
-   * What is decided on them where nothing that is learned by evidence would change it: all are with people nobody knows,
-   * of whom only persons teach. Null where that is not so.
+   * What is decided on them where nothing that is learned by evidence would change it: they are all with people nobody
+   * knows, of whom only persons teach, or the records settle every one. Null where that is not so.
    */
   final(): Map<string, Decision> | null {
-    const bare = new Map<string, Decision>();
-    for (const { key, message, held } of this.ordered) {
-      const decision = this.bare.get(key);
-      if (held || !decision || !isStrangers(this.knowledge, message, decision)) return null;
-      bare.set(key, decision);
-    }
+    return (this.settledByRecords ??= { decisions: this.byRecords() }).decisions;
+  }
+
+  private byRecords(): Map<string, Decision> | null {
+    if (this.ordered.some(({ held }) => held)) return null;
+    const { bare } = this;
+    const all = [...bare.values()];
+    const strangers = this.ordered.every(({ key, message }) =>
+      isStrangers(this.knowledge, message, bare.get(key) as Decision),
+    );
     // What waits for a person tells nothing of the others.
-    return [...bare.values()].every(({ state }) => state === 'suggested') ? bare : this.settle();
+    if (strangers && all.every(({ state }) => state === 'suggested')) return bare;
+    if (!strangers && all.every(({ state }) => state === 'suggested')) return null;
+    const [one] = all;
+    if (one && all.every((each) => areAlike(each, one))) return bare;
+    const settled = this.decideAll(bareOf(this.knowledge), spread(this.neighbourhoods(), this.sure()));
+    if (!strangers && [...settled.values()].some(({ state }) => state === 'suggested')) return null;
+    // Where the records say the same of it by themselves, their reasons stand.
+    for (const [key, decision] of settled) {
+      const own = bare.get(key);
+      if (own && areAlike(own, decision)) settled.set(key, own);
+    }
+    return settled;
+  }
+
+  /** Of messages beyond doubt, the files they are on. */
+  private sure(): Map<string, readonly number[]> {
+    const sure = new Map<string, readonly number[]>();
+    for (const { key, held } of this.ordered) {
+      const place = this.certain.get(key);
+      if (held?.state === 'logged') sure.set(key, held.fileIds);
+      else if (place?.by === 'number') sure.set(key, [place.fileId]);
+    }
+    return sure;
   }
 
   private byItself(key: string, message: FilingMessage): Decision | null {
@@ -158,6 +182,7 @@ export class Past {
 
   /** What is decided for one counts for the next. */
   private decideAll(
+    knowledge: FilingKnowledge,
     told: ReadonlyMap<string, Pick<FilingContext, 'told' | 'contested'>>,
   ): Map<string, Decision> {
     const earlier = new Map<string, EarlierMessage>();
@@ -165,9 +190,7 @@ export class Past {
     const decided = new Map<string, Decision>();
     for (const { key, messageId, message, subjectKeys, held } of this.ordered) {
       const sameSubject = [...new Set(subjectKeys.flatMap((each) => bySubject.get(each) ?? []))];
-      const decision = held
-        ? null
-        : decide(this.knowledge, message, { earlier, sameSubject, ...told.get(key) });
+      const decision = held ? null : decide(knowledge, message, { earlier, sameSubject, ...told.get(key) });
       if (decision) decided.set(key, decision);
       const entry: EarlierMessage = {
         messageId: messageId ?? '',
@@ -184,6 +207,13 @@ export class Past {
     }
     return decided;
   }
+}
+
+/** Whether two decisions put a message in the same place without asking anybody. */
+function areAlike(one: Decision, other: Decision): boolean {
+  if (one.state !== 'logged' || other.state !== 'logged')
+    return one.state === other.state && one.state !== 'suggested';
+  return one.fileIds.length === other.fileIds.length && one.fileIds.every((id) => other.fileIds.includes(id));
 }
 
 /** What belongs together by being tied to the same. */
