@@ -179,15 +179,17 @@ async function noteLearned(
       if (row?.past && taught.has(row.id)) history = true;
     }
   const rest = ids.filter((id) => !final.has(id));
-  if (final.size)
-    await trx('message')
-      .whereIn('id', [...final])
-      .update({ weigh: history ? HISTORY : 0, alone: true });
-  if (rest.length)
-    await trx('message')
-      .whereIn('id', rest)
-      .whereNot('weigh', HISTORY)
-      .update({ weigh: history ? HISTORY : LEARNED, alone: false });
+  // One message bears the mark for all, and keeps it until history is taken up.
+  const [any] = ids;
+  const note = async (some: readonly number[], weigh: number, alone: boolean) => {
+    if (some.length)
+      await trx('message')
+        .whereIn('id', some)
+        .update({ weigh: trx.raw('IF(weigh = ?, weigh, ?)', [HISTORY, weigh]), alone });
+  };
+  await note([...final], 0, true);
+  await note(rest, LEARNED, false);
+  if (history && any !== undefined) await trx('message').where({ id: any }).update({ weigh: HISTORY });
   return rest;
 }
 
@@ -226,8 +228,7 @@ async function teachEvident(
           'id',
           changes.map(({ id }) => id),
         )
-        .whereNull('decided_by')
-        .forUpdate(),
+        .whereNull('decided_by'),
       'message.id',
     ),
   );
