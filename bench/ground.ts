@@ -21,9 +21,11 @@ export interface Ground {
   close(): Promise<void>;
 }
 
+/** @param conversations how many there are of each client in the mailboxes, on the average */
 export async function layGround(
   clients: number,
   furnish: (dir: string) => Promise<void> | void,
+  conversations = 0.01,
 ): Promise<Ground> {
   const dir = mkdtempSync(join(tmpdir(), 'patient-clerk-bench-'));
   const mariadb = await startMariaDB(join(dir, 'mariadb'));
@@ -38,7 +40,7 @@ export async function layGround(
     now: new Date(),
     clients,
     files: Math.round(clients * 1.8),
-    conversationsPerClient: 0.01,
+    conversationsPerClient: conversations,
   });
   await loadRecords(db, register, key);
   await furnish(worldDir);

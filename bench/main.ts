@@ -8,10 +8,12 @@ import { benchPaperwork } from './paperwork.ts';
 import { benchRest } from './rest.ts';
 import { benchResults } from './results.ts';
 import { benchSelection } from './selection.ts';
+import { benchSettle } from './settle.ts';
 import { benchSync } from './sync.ts';
 
 const BENCHES: Record<string, (size: number | undefined) => Promise<void>> = {
   sync: benchSync,
+  settle: benchSettle,
   dispatch: benchDispatch,
   filing: benchFiling,
   find: benchFind,
