@@ -27,7 +27,7 @@ const LEARNED = 2;
 const HISTORY = 3;
 
 /** So many are taken up at once, with all they have to do with. */
-const BATCH = 500;
+const BATCH = 1000;
 /** Of messages that have to do with each other so many are weighed together. */
 const MOST_TOGETHER = 600;
 /** A batch, with all that has to do with it, is of so many at most; so many ties are looked at in one step. */
@@ -101,10 +101,13 @@ async function gather(
   };
 }
 
-/** A batch of messages of which this is still to be done, with all they have to do with; null when there are none. */
-async function nextRelated(trx: Transaction, weigh: number): Promise<Related | null> {
+/**
+ * A batch of messages of which this is still to be done, with all they have to do with; null when there are none. What
+ * ties them does not change once they are kept: it is looked for beside the transaction, in two places at once.
+ */
+async function nextRelated(db: Knex, trx: Transaction, weigh: number): Promise<Related | null> {
   const seeds = await idsOf(trx('message').where({ weigh }).orderBy('id').limit(BATCH), 'message.id');
-  return seeds.length ? related(trx, seeds) : null;
+  return seeds.length ? related(db, seeds) : null;
 }
 
 /**
@@ -115,7 +118,7 @@ async function learnSome(context: AppContext): Promise<Related | null> {
   const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
     await holdTurn(trx, 'weighing');
-    const next = await nextRelated(trx, TO_WEIGH);
+    const next = await nextRelated(context.db, trx, TO_WEIGH);
     if (!next) return null;
     const found = await gather(knowledge, trx, next);
     const wanted = new Map<number, { fileId: number; past: PastMessage }>();
@@ -281,7 +284,7 @@ async function decideSome(context: AppContext, related?: Related): Promise<boole
   const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
     await holdTurn(trx, 'weighing');
-    const next = related ?? (await nextRelated(trx, LEARNED));
+    const next = related ?? (await nextRelated(context.db, trx, LEARNED));
     if (!next) return false;
     const found = await gather(knowledge, trx, next);
     const turns = new Turns();
@@ -350,15 +353,19 @@ function keyOf({ identity }: Member): string {
 
 /** In the order in which they were taken in. */
 async function members(trx: Transaction, ids: readonly number[]): Promise<Member[]> {
-  const [rows, filed] = await Promise.all([
-    trx('message')
-      .whereIn('id', ids)
-      .orderBy('id')
-      .select(...MEMBER),
-    trx('filing').whereIn('message_id', ids).orderBy('file_id').select('message_id', 'file_id'),
-  ]);
+  const rows = await trx('message')
+    .whereIn('id', ids)
+    .orderBy('id')
+    .select(...MEMBER);
+  const logged = rows.filter(({ state }) => state === 'logged').map(({ id }) => id);
+  const filed = logged.length
+    ? await trx('filing').whereIn('message_id', logged).select('message_id', 'file_id')
+    : [];
   const filesOf = groupBy(filed, (row) => row.message_id);
-  return rows.map((row) => ({ ...row, fileIds: (filesOf.get(row.id) ?? []).map(({ file_id }) => file_id) }));
+  return rows.map((row) => ({
+    ...row,
+    fileIds: (filesOf.get(row.id) ?? []).map(({ file_id }) => file_id).sort((a, b) => a - b),
+  }));
 }
 
 async function pastOf(
@@ -418,12 +425,12 @@ interface Related {
  * These messages and all that name them, are named by them, name the same, or share a subject and a correspondent.
  * Where that is too much, only the first half of them; of one message so many of those it has to do with.
  */
-async function related(trx: Transaction, seeds: readonly number[]): Promise<Related> {
+async function related(db: Knex, seeds: readonly number[]): Promise<Related> {
   const found = new Set(seeds);
   const alike = new Map<number, Set<string>>();
   const most = seeds.length > 1 ? MOST_AT_ONCE : MOST_TOGETHER;
   for (let edge: number[] = [...seeds]; edge.length;) {
-    const [named, bearing] = await Promise.all([linkedWith(trx, edge), underSameSubject(trx, edge)]);
+    const [named, bearing] = await Promise.all([linkedWith(db, edge), underSameSubject(db, edge)]);
     for (const { subject_key, message_id } of bearing)
       alike.set(message_id, (alike.get(message_id) ?? new Set()).add(subject_key.toString('hex')));
     edge = [...new Set([...named, ...bearing.map(({ message_id }) => message_id)])].filter(
@@ -432,37 +439,37 @@ async function related(trx: Transaction, seeds: readonly number[]): Promise<Rela
     for (const id of edge) found.add(id);
     if (found.size <= most && Math.max(named.length, bearing.length) < MOST_ROWS) continue;
     return seeds.length > 1
-      ? related(trx, seeds.slice(0, Math.ceil(seeds.length / 2)))
+      ? related(db, seeds.slice(0, Math.ceil(seeds.length / 2)))
       : { ids: [...found].slice(0, MOST_TOGETHER), alike };
   }
   return { ids: [...found], alike };
 }
 
-async function linkedWith(trx: Transaction, ids: readonly number[]): Promise<number[]> {
-  const keys: Buffer[] = await trx('message_link').whereIn('message_id', ids).pluck('link_key');
+async function linkedWith(db: Knex, ids: readonly number[]): Promise<number[]> {
+  const keys: Buffer[] = await db('message_link').whereIn('message_id', ids).pluck('link_key');
   if (!keys.length) return [];
-  return trx('message_link')
+  return db('message_link')
     .whereIn('link_key', [...new Map(keys.map((key) => [key.toString('hex'), key])).values()])
     .limit(MOST_ROWS)
     .pluck('message_id');
 }
 
 async function underSameSubject(
-  trx: Transaction,
+  db: Knex,
   ids: readonly number[],
 ): Promise<{ subject_key: Buffer; message_id: number }[]> {
-  const own: Buffer[] = await trx('message_subject')
+  const own: Buffer[] = await db('message_subject')
     .whereIn('message_id', ids)
     .distinct()
     .pluck('subject_key');
   if (!own.length) return [];
-  const borne: Buffer[] = await trx('message_subject')
+  const borne: Buffer[] = await db('message_subject')
     .whereIn('subject_key', own)
     .groupBy('subject_key')
     .havingRaw('COUNT(*) BETWEEN 2 AND ?', [COMMON_SUBJECT])
     .pluck('subject_key');
   if (!borne.length) return [];
-  return trx('message_subject')
+  return db('message_subject')
     .whereIn('subject_key', borne)
     .limit(MOST_ROWS)
     .select('subject_key', 'message_id');
