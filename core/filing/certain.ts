@@ -58,11 +58,15 @@ export function isStrangers(knowledge: FilingKnowledge, message: FilingMessage, 
 }
 
 /** Whether persons have taught anything that bears on a message of people nobody knows. */
-function taughtOfStrangers(
+function taughtOfStrangers(knowledge: FilingKnowledge, message: FilingMessage): boolean {
+  return knowledge.experience.knowsStrangers || taughtOfPeople(knowledge, message);
+}
+
+/** Whether persons have said where mail of those who wrote a message, or were written to, belongs. */
+export function taughtOfPeople(
   { experience }: FilingKnowledge,
   { from, recipients, undelivered }: FilingMessage,
 ): boolean {
-  if (experience.knowsStrangers) return true;
   const addresses = [from, ...recipients].map((each) => each?.address ?? '');
   return [...addresses, ...undelivered].some((each) => experience.habits(addressKey(each)).length > 0);
 }

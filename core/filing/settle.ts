@@ -7,6 +7,7 @@ import {
   decideBare,
   isStrangers,
   evidentFile,
+  taughtOfPeople,
   type CertainPlace,
   type Placed,
 } from './certain.ts';
@@ -116,26 +117,30 @@ export class Past {
 
   /**
    * What is decided on them where nothing that is learned by evidence would change it: they are all with people nobody
-   * knows, of whom only persons teach, or the records settle every one. Null where that is not so.
+   * knows, of whom only persons teach, or the records settle every one and persons have said nothing of these people.
+   * Null where that is not so.
    */
   final(): Map<string, Decision> | null {
     return (this.settledByRecords ??= { decisions: this.byRecords() }).decisions;
   }
 
   private byRecords(): Map<string, Decision> | null {
+    const { bare, knowledge } = this;
     if (this.ordered.some(({ held }) => held)) return null;
-    const { bare } = this;
     const all = [...bare.values()];
-    const strangers = this.ordered.every(({ key, message }) =>
-      isStrangers(this.knowledge, message, bare.get(key) as Decision),
-    );
+    const waits = ({ state }: Decision) => state === 'suggested';
+    const strangers = this.ordered.every(({ key, message }) => {
+      const decision = bare.get(key);
+      return decision !== undefined && isStrangers(knowledge, message, decision);
+    });
     // What waits for a person tells nothing of the others.
-    if (strangers && all.every(({ state }) => state === 'suggested')) return bare;
-    if (!strangers && all.every(({ state }) => state === 'suggested')) return null;
-    const [one] = all;
-    if (one && all.every((each) => areAlike(each, one))) return bare;
-    const settled = this.decideAll(bareOf(this.knowledge), spread(this.neighbourhoods(), this.sure()));
-    if (!strangers && [...settled.values()].some(({ state }) => state === 'suggested')) return null;
+    if (all.every(waits)) return strangers ? bare : null;
+    if (all.length === 1) return bare;
+    // Where persons have said something of these people, that is asked for.
+    if (!strangers && this.ordered.some(({ message }) => taughtOfPeople(knowledge, message))) return null;
+    if (all.every((each) => all[0] && areAlike(each, all[0]))) return bare;
+    const settled = this.decideAll(bareOf(knowledge), spread(this.neighbourhoods(), this.sure()));
+    if (!strangers && [...settled.values()].some(waits)) return null;
     // Where the records say the same of it by themselves, their reasons stand.
     for (const [key, decision] of settled) {
       const own = bare.get(key);

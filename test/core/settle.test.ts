@@ -260,6 +260,21 @@ describe('the past settled as a whole', () => {
     expect(seen.final).to.be.above(20);
     expect(seen.open).to.be.above(20);
   });
+  it('is not final where persons have said something of these people', () => {
+    const talk = [
+      past(0, 'p', 'ben@two.example', { own: 'QL-10022, please.' }),
+      past(1, 'q', 'us@firm.example', { recipients: to('ben@two.example'), named: ['p'] }),
+    ];
+    const files = [...(new Past(knowing(), talk).final() ?? [])].map(
+      ([, decision]) => decision.state === 'logged' && decision.fileIds,
+    );
+    expect(files).to.deep.equal([[22], [22]]);
+    const taught = new Experience();
+    taught.learn(lessonOf(register, past(0, 'r', 'ben@two.example').message, [20]));
+    expect(new Past(knowing(taught), talk).final()).to.equal(null);
+    // One by itself stays what the records say.
+    expect(new Past(knowing(taught), talk.slice(0, 1)).final()?.size).to.equal(1);
+  });
   it('follows a chain of many answers in the wrong order without losing its footing', () => {
     const chain = Array.from({ length: 5000 }, (_, index) =>
       past(5000 - index, `m${index}`, 'ben@two.example', {
