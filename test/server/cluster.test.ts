@@ -7,7 +7,7 @@ import { expect } from 'chai';
 import pino from 'pino';
 import { clusterPackages, GaleraCluster } from '../../scripts/galera.ts';
 import { openDatabase, transact } from '../../server/foundation/database.ts';
-import { noteChange } from '../../server/foundation/changes.ts';
+import { noteChange, stateOf } from '../../server/foundation/changes.ts';
 import { HeldExperience } from '../../server/filing/knowledge.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { actOnMail } from '../../server/mailbox/list/acts.ts';
@@ -191,6 +191,9 @@ function atOnce(title: string, at: () => { server: string; second: string }): vo
 
     it('tell what changed without a refusal, however many tell it', async () => {
       const now = () => countOf(firm.db('change_event').where({ topic: 'records' }));
+      // What was told at the other node before is known here a moment later.
+      const state = ({ db }: AppContext) => stateOf(db, 'records');
+      await until('both know the same', async () => (await state(offices[0])) === (await state(offices[1])));
       const before = await now();
       const four = [offices[0], offices[0], offices[1], offices[1]];
       await Promise.all(
