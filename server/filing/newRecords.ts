@@ -54,12 +54,19 @@ const LATE_SECONDS = 60;
  */
 export async function hearOfRecords(context: AppContext): Promise<void> {
   const { db } = context;
+  if (await isListComing(db)) return;
   if (await isMuch(db)) await markLately(db);
   for (const news of NEWS)
     while (await countNew(db, news, 1)) {
       const register = await filingRegister(context);
       if (!(await transact(db, (trx) => hearSome(trx, register, news)))) break;
     }
+}
+
+/** Whether a list is being taken in: what it enters is heard of as a whole, and not in each of its pieces. */
+async function isListComing(db: Knex): Promise<boolean> {
+  const coming = db('import_run').where({ state: 'running' }).whereRaw('lease_until > UTC_TIMESTAMP(3)');
+  return (await coming.first('id')) !== undefined;
 }
 
 /** How many rows are new, up to a number. */

@@ -1,3 +1,4 @@
+import type { Topic } from '../../contract/changes.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { errorForLog } from '../foundation/database.ts';
 import { isSetUp } from '../foundation/firm.ts';
@@ -9,6 +10,9 @@ const ROUND = 20_000;
 const AMID_HISTORY = 5 * 60_000;
 /** So soon after new mail came, in milliseconds, that a batch is taken up as one. */
 const SOON = 300;
+
+/** What it looks up for: mail, entries in the records, and lists of them that come to their end. */
+const HEARD: ReadonlySet<Topic> = new Set(['mail', 'records', 'imports']);
 
 /** Weighs what came, as soon as it is here; history when it has been taken in, and now and then before. */
 export class Weigher {
@@ -25,7 +29,7 @@ export class Weigher {
   /** Works until it is stopped. */
   start(): void {
     this.deaf = this.context.watch.listen((changes) => {
-      if (!changes.some(({ topic }) => topic === 'mail' || topic === 'records')) return;
+      if (!changes.some(({ topic }) => HEARD.has(topic))) return;
       this.stirred = true;
       this.wake?.();
     });

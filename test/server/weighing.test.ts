@@ -239,6 +239,21 @@ describe('weighing what came', () => {
       expect(await firm.db('message').where('weigh', '>', 0).pluck('id')).to.deep.equal([]);
     });
 
+    it('waits until a list that is being taken in has come to its end', async () => {
+      const waits = await arrive('A word', { from: 'Teal Harrowby <teal@harrowby.example>' });
+      const { generalFile } = await enter('Teal', 'Harrowby', 'teal@harrowby.example');
+      const [list = 0] = await firm.db('import_run').insert({
+        ...{ staff_id: MAREN, filename: 'clients.csv', state: 'running', encoding: 'utf-8', delimiter: ',' },
+        ...{ header: '[]', columns: '[]', row_count: 1, made_at: new Date() },
+        lease_until: new Date(Date.now() + 60_000),
+      });
+      await weigh(firm.context);
+      expect(await place(waits)).to.equal('suggested');
+      await firm.db('import_run').where({ id: list }).update({ state: 'done', lease_until: null });
+      await weigh(firm.context);
+      expect(await place(waits)).to.equal(`logged ${generalFile.id}`);
+    });
+
     it('files what names the number of a file that is opened only then', async () => {
       const waits = await arrive('Something new', { text: 'This is about QL-99871, which you will open.' });
       expect(await place(waits)).to.equal('suggested');
