@@ -39,8 +39,6 @@ export class Past {
   private readonly byId = new Map<string, PastMessage>();
   private readonly bare = new Map<string, Decision>();
   private readonly certain = new Map<string, CertainPlace>();
-  private settledByRecords: { decisions: Map<string, Decision> | null } | undefined;
-
   /**
    * @param knowledge what was learned counts as it is now
    * @param past in the order in which they were taken in
@@ -121,10 +119,6 @@ export class Past {
    * Null where that is not so.
    */
   final(): Map<string, Decision> | null {
-    return (this.settledByRecords ??= { decisions: this.byRecords() }).decisions;
-  }
-
-  private byRecords(): Map<string, Decision> | null {
     const { bare, knowledge } = this;
     if (this.ordered.some(({ held }) => held)) return null;
     const all = [...bare.values()];
