@@ -1,6 +1,7 @@
 import { expect } from 'chai';
 import fc from 'fast-check';
 import { decide, lessonOf, type FilingKnowledge } from '../../core/filing/decide.ts';
+import { LIMITS } from '../../core/filing/weights.ts';
 import { Experience } from '../../core/filing/experience.ts';
 import { filingMessage, subjectKeys } from '../../core/filing/message.ts';
 import { FilingRegister } from '../../core/filing/register.ts';
@@ -109,7 +110,7 @@ describe('filing, whatever comes', () => {
         expect(decide(mind, message, context)).to.deep.equal(decision);
         if (decision.state === 'logged') {
           expect(decision.fileIds.length).to.be.greaterThan(0);
-          expect(decision.probability).to.be.within(0.98, 1);
+          expect(decision.probability).to.be.within(LIMITS.file, 1);
           expect(decision.fileIds.every((id) => register.file(id))).to.equal(true);
         }
         if (decision.state === 'suggested') {
