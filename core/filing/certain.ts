@@ -1,7 +1,7 @@
 import { addressKey } from '../address/address.ts';
 import { subjectKey } from '../conversation/subject.ts';
-import { decide, neverFiles, type FilingKnowledge } from './decide.ts';
-import { Experience } from './experience.ts';
+import { decide, evidentLesson, neverFiles, type FilingKnowledge } from './decide.ts';
+import { Experience, type Lesson } from './experience.ts';
 import type { Decision, FilingContext, FilingMessage } from './types.ts';
 
 /** A place that is certain by the message and the records alone, and by what of them. */
@@ -18,6 +18,19 @@ const NO_CONTEXT: FilingContext = { earlier: new Map(), sameSubject: [] };
 /** What is decided on a message by the records and rules alone, without any other message and anything learned. */
 export function decideBare(knowledge: FilingKnowledge, message: FilingMessage): Decision {
   return decide(bareOf(knowledge), message, NO_CONTEXT);
+}
+
+/** What the records alone say of a message, and what it teaches where its place is certain by that. */
+export interface ByRecords {
+  bare: Decision;
+  lesson: Lesson | null;
+}
+
+/** See {@link decideBare} and {@link certainPlace}. */
+export function byRecords(knowledge: FilingKnowledge, message: FilingMessage): ByRecords {
+  const bare = decideBare(knowledge, message);
+  const place = certainPlace(knowledge, message, bare);
+  return { bare, lesson: place && evidentLesson(knowledge.register, message, place.fileId) };
 }
 
 /** The same with nothing learned. */

@@ -22,7 +22,7 @@ export interface PastMessage {
   message: FilingMessage;
   /** Written by one of us: of several that bear one identifier it is what is meant. */
   ours: boolean;
-  /** See `subjectKeys`. */
+  /** What those bear together that share a subject and a correspondent (see `subjectKeys`). */
   subjectKeys: readonly string[];
   /** Where a person, or something beyond doubt, has put it; null where that is open. */
   held: { state: FilingState; fileIds: readonly number[]; mailed?: boolean } | null;
@@ -185,10 +185,11 @@ export class Past {
     told: ReadonlyMap<string, Pick<FilingContext, 'told' | 'contested'>>,
   ): Map<string, Decision> {
     const earlier = new Map<string, EarlierMessage>();
-    const bySubject = new Map<string, EarlierMessage[]>();
+    const bySubject = new Map<string, Settled[]>();
     const decided = new Map<string, Decision>();
-    for (const { key, messageId, message, subjectKeys, held } of this.ordered) {
-      const sameSubject = [...new Set(subjectKeys.flatMap((each) => bySubject.get(each) ?? []))];
+    for (const [place, { key, messageId, message, subjectKeys, held }] of this.ordered.entries()) {
+      const alike = new Set(subjectKeys.flatMap((each) => bySubject.get(each) ?? []));
+      const sameSubject = [...alike].sort((a, b) => b.place - a.place).map(({ entry }) => entry);
       const decision = held ? null : decide(knowledge, message, { earlier, sameSubject, ...told.get(key) });
       if (decision) decided.set(key, decision);
       const entry: EarlierMessage = {
@@ -201,11 +202,18 @@ export class Past {
       };
       if (messageId && this.byId.get(messageId)?.key === key) earlier.set(messageId, entry);
       if (entry.state === 'suggested') continue;
+      const settled = { entry, place };
       for (const each of subjectKeys)
-        bySubject.set(each, [entry, ...(bySubject.get(each) ?? []).slice(0, MOST_OF_ONE_SUBJECT - 1)]);
+        bySubject.set(each, [settled, ...(bySubject.get(each) ?? []).slice(0, MOST_OF_ONE_SUBJECT - 1)]);
     }
     return decided;
   }
+}
+
+/** A message whose place is known, and where it stands among all of them. */
+interface Settled {
+  entry: EarlierMessage;
+  place: number;
 }
 
 /** Whether two decisions put a message in the same place without asking anybody. */

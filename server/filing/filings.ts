@@ -115,7 +115,7 @@ export async function filingsOf(
       const sender = row.confirmation ?? (usual.has(domain) ? 'absent' : null);
       if (!filing || sender === null || (sender === 'untold' && letIn.has(row.id))) continue;
       filing.message.sender = sender;
-      if (usual.has(domain)) filing.message.usuallyConfirmed = true;
+      if (sender === 'absent' && usual.has(domain)) filing.message.usuallyConfirmed = true;
     }
   for (const row of rows) {
     const filing = filings.get(row.id);

@@ -1,7 +1,10 @@
-import { certainPlace, decideAlone, decideBare } from '../../core/filing/certain.ts';
+import { byRecords, decideAlone, type ByRecords } from '../../core/filing/certain.ts';
 import type { FilingKnowledge } from '../../core/filing/decide.ts';
-import type { Decision } from '../../core/filing/types.ts';
+import type { Lesson } from '../../core/filing/experience.ts';
 import type { Transaction } from '../foundation/database.ts';
+import { toJson } from '../foundation/json.ts';
+import { holdTurn } from '../foundation/locks.ts';
+import { insertAll } from '../foundation/rows.ts';
 import { Turns } from '../foundation/turns.ts';
 import { asColumns, type Decided, type Undecided } from './decide.ts';
 import { holdFiling } from './filings.ts';
@@ -11,16 +14,16 @@ export interface Unrelated extends Pick<Undecided, 'filing' | 'subjectHashes'> {
   raw: { hash: Buffer };
   messageKey: Buffer | null;
   named: readonly Buffer[];
-  /** See `decideBare`; null where it is not known. */
-  bare: Decision | null;
+  /** Null where it is not known. */
+  byRecords: ByRecords | null;
 }
 
 /** What the weighing has to do with a message. */
 export interface ForWeighing {
-  /** It is to be learned from, or decided on with others. */
-  weigh: boolean;
-  /** It has to do with no other, and nothing learned by evidence would change where it is. */
+  /** It has to do with no other, and nothing learned by evidence would change where it is: it need not be weighed. */
   alone: boolean;
+  /** What it teaches by itself, if anything. */
+  lesson: Lesson | null;
 }
 
 /** A subject that more messages than this with one correspondent bear is no sign of a conversation. */
@@ -42,18 +45,45 @@ export async function decideHistory(
   const decided: (Decided & ForWeighing)[] = [];
   for (const message of messages) {
     const { filing } = message;
-    const bare = message.bare ?? decideBare(knowledge, filing);
+    const { bare, lesson } = message.byRecords ?? byRecords(knowledge, filing);
     const { decision, final } = decideAlone(knowledge, filing, bare);
     holdFiling(knowledge, message.raw.hash, filing, bare);
-    const alone = final && !related.has(message);
-    decided.push({
-      ...asColumns(decision),
-      alone,
-      weigh: !alone || certainPlace(knowledge, filing, bare) !== null,
-    });
+    decided.push({ ...asColumns(decision), alone: final && !related.has(message), lesson });
     await turns.pass();
   }
   return decided;
+}
+
+/** A message, and what it teaches. */
+export interface Teaching {
+  messageId: number;
+  lesson: Lesson;
+}
+
+/**
+ * Keeps what new messages of history teach by themselves. Lessons get their numbers in the order in which they are
+ * committed: it comes last in its transaction, for whoever teaches waits for its end.
+ */
+export async function teachHistory(trx: Transaction, teaching: readonly Teaching[]): Promise<void> {
+  if (!teaching.length) return;
+  await holdTurn(trx, 'lessons');
+  await insertAll(
+    trx,
+    'lesson',
+    teaching.map(({ messageId, lesson }) => ({
+      message_id: messageId,
+      sign: 1,
+      evident: true,
+      lesson: toJson('lesson.lesson', lesson),
+    })),
+  );
+  await noteHistoryTaught(trx, teaching[0]?.messageId);
+}
+
+/** Lets everything that is open be decided on anew. @param messageId one of those that taught */
+export async function noteHistoryTaught(trx: Transaction, messageId: number | undefined): Promise<void> {
+  if (messageId !== undefined)
+    await insertAll(trx, 'history_taught', [{ message_id: messageId }], { ignore: true });
 }
 
 /** Those of the messages that name others, are named by any, or share a subject and a correspondent with a few. */

@@ -24,6 +24,7 @@ import { notFound } from '../foundation/refusal.ts';
 import { documentsOf, noteDocuments } from '../documents/came.ts';
 import { enclosureOf } from '../documents/content.ts';
 import { filingRegister } from '../records/filingRegister.ts';
+import { isToBeWeighed } from './standing.ts';
 import { fromJson } from '../foundation/json.ts';
 
 /**
@@ -68,9 +69,10 @@ export async function viewMessage(context: AppContext, staffId: number, id: numb
 /** Where somebody has seen a message without correcting it, it stays, whatever is learned later. */
 async function noteSeen(db: Knex, row: MessageRecord): Promise<void> {
   const settled = row.state === 'logged' || row.state === 'aside';
-  if (!settled || row.decided_by !== null || row.kept_at !== null || row.weigh > 0) return;
+  if (!settled || row.decided_by !== null || row.kept_at !== null) return;
+  if (await isToBeWeighed(db, row.id)) return;
   await db('message')
-    .where({ id: row.id, state: row.state, weigh: 0 })
+    .where({ id: row.id, decided_at: row.decided_at })
     .whereNull('kept_at')
     .update({ kept_at: new Date() });
 }

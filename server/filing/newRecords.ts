@@ -86,6 +86,7 @@ async function markLately(db: Database): Promise<void> {
     await transact(db, async (trx) => {
       await holdTurn(trx, 'intake');
       await weighAnew(
+        trx,
         open(trx('message').whereBetween('id', range), now).whereRaw(
           'taken_in_at > UTC_TIMESTAMP(3) - INTERVAL ? DAY',
           [FOR_GOOD],
@@ -117,7 +118,7 @@ async function hearSome(
   const until = new Date(newest + LATE_SECONDS * 1000);
   const ids = await mailOf(trx, register, await people(trx, rows));
   for (let at = 0; at < ids.length; at += MESSAGES)
-    await weighAnew(open(trx('message').whereIn('id', ids.slice(at, at + MESSAGES)), until));
+    await weighAnew(trx, open(trx('message').whereIn('id', ids.slice(at, at + MESSAGES)), until));
   await query
     .clone()
     .whereIn([...key], rows.map((row) => key.map((column) => row[column as keyof NewRow])) as Knex.Value[][])

@@ -6,8 +6,14 @@ import { toJson, type Standing } from '../foundation/json.ts';
 import { groupBy, selectFirst } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 
-/** A message that is to be weighed with all it has to do with (see `weighing.ts`). */
+/**
+ * What is still to be done with a message (see `weighing.ts`): to be decided on anew once history teaches something; to
+ * be learned from; to be decided on with all it has to do with. One that stands nowhere in the table is settled for good,
+ * until another that has to do with it comes.
+ */
+export const SETTLED = 0;
 export const TO_WEIGH = 1;
+export const LEARNED = 2;
 
 /** What was settled without a person longer ago than this, in days, stays unless a message of its conversation comes. */
 export const FOR_GOOD = 30;
@@ -25,8 +31,17 @@ export async function messageRanges(db: Knex): Promise<[number, number][]> {
 }
 
 /** Lets the messages that a query finds be weighed by what is known now, but those on which a person decided. */
-export async function weighAnew(messages: Knex.QueryBuilder): Promise<void> {
-  await messages.where({ weigh: 0 }).whereNull('decided_by').update({ weigh: TO_WEIGH, alone: false });
+export async function weighAnew(trx: Transaction, messages: Knex.QueryBuilder): Promise<void> {
+  await trx.raw(
+    'INSERT INTO weighing (message_id, stage) ? ON DUPLICATE KEY UPDATE stage = VALUES(stage)',
+    messages.whereNull('decided_by').select('message.id', trx.raw(TO_WEIGH)),
+  );
+}
+
+/** Whether a message is still to be learned from, or decided on with others. */
+export async function isToBeWeighed(db: Knex, id: number): Promise<boolean> {
+  const row = await db('weighing').where({ message_id: id }).where('stage', '>', SETTLED).first('stage');
+  return row !== undefined;
 }
 
 type StandingRow = Pick<

@@ -14,7 +14,7 @@ import type { AppContext } from '../foundation/context.ts';
 import { redecideAlike, redecideConversation } from './decide.ts';
 import { teach } from './knowledge.ts';
 import { liesInOwn, refuseUnlessReadable } from '../correspondence/access.ts';
-import { noteMove, setStanding, standingOf, TO_WEIGH } from './standing.ts';
+import { noteMove, setStanding, standingOf, weighAnew } from './standing.ts';
 import { countOf } from '../foundation/rows.ts';
 import { notFound, Refusal } from '../foundation/refusal.ts';
 import { filingKnowledge } from './knowledge.ts';
@@ -287,12 +287,8 @@ export async function undoStep(context: AppContext, staffId: number, stepId: num
     }
     await trx('filing_step').where({ id: stepId }).update({ undone_at: new Date() });
     // What evidence taught had given way to what is taken back.
-    await trx('message')
-      .whereIn(
-        'id',
-        rows.map((row) => row.message_id),
-      )
-      .update({ weigh: TO_WEIGH });
+    const undone = rows.map((row) => row.message_id);
+    await weighAnew(trx, trx('message').whereIn('id', undone));
     await noteChange(trx, 'sorting');
     return {
       stepId,

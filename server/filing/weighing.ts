@@ -2,29 +2,31 @@ import type { Knex } from 'knex';
 import type { Weighing } from '../../contract/index.ts';
 import { evidentLesson, type FilingKnowledge } from '../../core/filing/decide.ts';
 import { apart, Past, type PastMessage } from '../../core/filing/settle.ts';
-import { subjectKeys } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
 import { MAILED, type Decision } from '../../core/filing/types.ts';
 import { holdMessages } from '../correspondence/marks.ts';
 import { noteChange } from '../foundation/changes.ts';
 import type { AppContext } from '../foundation/context.ts';
 import { transact, type Transaction } from '../foundation/database.ts';
-import { fromJson, toJson } from '../foundation/json.ts';
+import { toJson } from '../foundation/json.ts';
 import { holdTurn } from '../foundation/locks.ts';
-import { countOf, groupBy, idsOf, insertAll, selectFirst } from '../foundation/rows.ts';
-import { hashOf } from '../foundation/sources.ts';
+import { countOf, groupBy, idsOf, insertAll, select, selectFirst } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { Turns } from '../foundation/turns.ts';
 import { asColumns } from './decide.ts';
 import { DECIDED_ON, filingsOf } from './filings.ts';
-import { COMMON_SUBJECT } from './history.ts';
+import { COMMON_SUBJECT, noteHistoryTaught } from './history.ts';
 import { filingKnowledge } from './knowledge.ts';
 import { hearOfRecords } from './newRecords.ts';
-import { messageRanges, FOR_GOOD, setStandings, standingsOf, TO_WEIGH } from './standing.ts';
-
-/** Still to be weighed: learned from first, then decided on; a message of history has all others decided on with it. */
-const LEARNED = 2;
-const HISTORY = 3;
+import {
+  FOR_GOOD,
+  LEARNED,
+  messageRanges,
+  SETTLED,
+  setStandings,
+  standingsOf,
+  TO_WEIGH,
+} from './standing.ts';
 
 /** So many are taken up at once, with all they have to do with. */
 const BATCH = 1000;
@@ -36,7 +38,7 @@ const MOST_ROWS = 20_000;
 
 /** How many messages are still to be weighed, of all there are; null when hardly any. */
 export async function weighingLeft(db: Knex): Promise<Weighing> {
-  const left = await countOf(db('message').where('weigh', '>', 0));
+  const left = await countOf(db('weighing').where('stage', '>', SETTLED));
   return left < FEW ? null : { left, of: await countOf(db('message')) };
 }
 /** Fewer than so many are not worth telling. */
@@ -105,8 +107,9 @@ async function gather(
  * A batch of messages of which this is still to be done, with all they have to do with; null when there are none. What
  * ties them does not change once they are kept: it is looked for beside the transaction, in two places at once.
  */
-async function nextRelated(db: Knex, trx: Transaction, weigh: number): Promise<Related | null> {
-  const seeds = await idsOf(trx('message').where({ weigh }).orderBy('id').limit(BATCH), 'message.id');
+async function nextRelated(db: Knex, trx: Transaction, stage: number): Promise<Related | null> {
+  const waiting = trx('weighing').where({ stage }).orderBy('message_id').limit(BATCH);
+  const seeds = await idsOf(waiting, 'weighing.message_id');
   return seeds.length ? related(db, seeds) : null;
 }
 
@@ -132,7 +135,7 @@ async function learnSome(context: AppContext): Promise<Related | null> {
         const past = byKey.get(key);
         if (row && past) wanted.set(row.id, { fileId, past });
       }
-      const final = isAlone(found, part) ? null : together.final();
+      const final = together.final();
       if (final) decided.push(...settledAs(found, final));
       await turns.pass();
     }
@@ -157,42 +160,27 @@ function settledAs({ rows }: Gathered, decisions: ReadonlyMap<string, Decision>)
   });
 }
 
-/** Whether that is one message, of which it was known when it was taken in that it stays where it is. */
-function isAlone({ rows }: Gathered, [only, ...others]: readonly PastMessage[]): boolean {
-  return only !== undefined && !others.length && Boolean(rows.get(only.key)?.alone);
-}
-
 /**
  * What is final stays where it is; the rest is decided on, and when history taught something, everything.
  * @returns the rest
  */
 async function noteLearned(
   trx: Transaction,
-  found: Gathered,
+  { ids, rows }: Gathered,
   taught: ReadonlySet<number>,
-  decided: ReadonlySet<number>,
+  final: ReadonlySet<number>,
 ): Promise<number[]> {
-  const { ids, parts, rows } = found;
-  const final = new Set(decided);
-  let history = false;
-  for (const part of parts)
-    for (const { key } of part) {
-      const row = rows.get(key);
-      if (row && isAlone(found, part)) final.add(row.id);
-      if (row?.past && taught.has(row.id)) history = true;
-    }
   const rest = ids.filter((id) => !final.has(id));
-  // One message bears the mark for all, and keeps it until history is taken up.
-  const [any] = ids;
-  const note = async (some: readonly number[], weigh: number, alone: boolean) => {
-    if (some.length)
-      await trx('message')
-        .whereIn('id', some)
-        .update({ weigh: trx.raw('IF(weigh = ?, weigh, ?)', [HISTORY, weigh]), alone });
-  };
-  await note([...final], 0, true);
-  await note(rest, LEARNED, false);
-  if (history && any !== undefined) await trx('message').where({ id: any }).update({ weigh: HISTORY });
+  await trx('weighing')
+    .whereIn('message_id', [...final])
+    .delete();
+  if (rest.length)
+    await trx.raw(
+      `INSERT INTO weighing (message_id, stage) VALUES ${rest.map(() => '(?, ?)').join(', ')}
+        ON DUPLICATE KEY UPDATE stage = VALUES(stage)`,
+      rest.flatMap((id) => [id, LEARNED]),
+    );
+  await noteHistoryTaught(trx, [...rows.values()].find(({ id, past }) => past && taught.has(id))?.id);
   return rest;
 }
 
@@ -206,73 +194,73 @@ async function teachEvident(
   rows: readonly Member[],
   wanted: ReadonlyMap<number, { fileId: number; past: PastMessage }>,
 ): Promise<Set<number>> {
-  const ids = rows.map(({ id }) => id);
-  const taught = await trx('lesson').whereIn('message_id', ids).orderBy('id').select();
-  const live = new Map(taught.map((lesson) => [lesson.message_id, lesson]));
-  const changes = rows.flatMap(({ id }) => {
-    const last = live.get(id);
-    const before = last && last.sign > 0 ? last : null;
-    if (before && !before.evident) return [];
-    const now = wanted.get(id);
-    const same = before && fromJson('lesson.lesson', before.lesson).files[0]?.id === now?.fileId;
-    return same || (!before && !now) ? [] : [{ id, before, now }];
-  });
-  if (!changes.length) return new Set();
-  await holdTurn(trx, 'lessons');
-  await holdMessages(
+  const before = await liveLessons(
     trx,
-    changes.map(({ id }) => id),
+    rows.map(({ id }) => id),
+    'file_id',
   );
-  // Somebody may have decided meanwhile, which teaches in its place.
-  const open = new Set(
-    await idsOf(
-      trx('message')
-        .whereIn(
-          'id',
-          changes.map(({ id }) => id),
-        )
-        .whereNull('decided_by'),
-      'message.id',
-    ),
-  );
-  const lessons = changes
-    .filter(({ id }) => open.has(id))
-    .flatMap(({ id, before, now }) => [
-      ...(before ? [{ message_id: id, sign: -1, evident: true, lesson: before.lesson }] : []),
-      ...(now
-        ? [
-            {
-              message_id: id,
-              sign: 1,
-              evident: true,
-              lesson: toJson('lesson.lesson', evidentLesson(register, now.past.message, now.fileId)),
-            },
-          ]
+  const changed = rows.filter(({ id }) => {
+    const live = before.get(id);
+    return live ? live.evident && live.told !== wanted.get(id)?.fileId : wanted.has(id);
+  });
+  if (!changed.length) return new Set();
+  // Who decides on one teaches in its place, and holds this turn until both are kept.
+  await holdTurn(trx, 'lessons');
+  const ids = changed.map(({ id }) => id);
+  const open = await idsOf(trx('message').whereIn('id', ids).whereNull('decided_by'), 'message.id');
+  const now = await liveLessons(trx, open, 'lesson');
+  const lessons = open.flatMap((id) => {
+    const [live, teaches] = [now.get(id), wanted.get(id)];
+    if (live && !live.evident) return [];
+    const lesson = teaches && evidentLesson(register, teaches.past.message, teaches.fileId);
+    return [
+      ...(live ? [{ message_id: id, sign: -1, evident: true, lesson: live.told }] : []),
+      ...(lesson
+        ? [{ message_id: id, sign: 1, evident: true, lesson: toJson('lesson.lesson', lesson) }]
         : []),
-    ]);
+    ];
+  });
   await insertAll(trx, 'lesson', lessons);
   return new Set(lessons.map(({ message_id }) => message_id));
 }
 
+/** Of the messages that teach now: whether that is by evidence, and a column of the lesson. */
+async function liveLessons<Column extends 'file_id' | 'lesson'>(
+  trx: Transaction,
+  ids: readonly number[],
+  column: Column,
+): Promise<Map<number, { evident: boolean; told: Rows['lesson'][Column] }>> {
+  const rows = await select(trx('lesson').whereIn('message_id', ids).orderBy('id'), {
+    id: 'lesson.message_id',
+    sign: 'lesson.sign',
+    evident: 'lesson.evident',
+    told: trx.raw<Rows['lesson'][Column]>('??', [column]),
+  });
+  const last = new Map(rows.map((row) => [row.id, row]));
+  return new Map(
+    [...last].flatMap(([id, { sign, evident, told }]) =>
+      sign > 0 ? [[id, { evident: Boolean(evident), told }] as const] : [],
+    ),
+  );
+}
+
 /** When history has been learned from, everything that is open is decided on anew. */
 async function takeUpHistory({ db }: AppContext): Promise<void> {
-  const [first] = await db('message').where({ weigh: HISTORY }).limit(1).pluck('id');
-  if (first === undefined) return;
+  const taught: number[] = await db('history_taught').pluck('message_id');
+  if (!taught.length) return;
   for (const range of await messageRanges(db))
     await transact(db, (trx) =>
-      trx('message')
-        .whereBetween('id', range)
-        .where({ weigh: 0, alone: 0 })
-        .whereNull('decided_by')
-        .whereNull('kept_at')
-        .whereIn('state', ['suggested', 'logged', 'aside'])
-        .whereRaw('taken_in_at > UTC_TIMESTAMP(3) - INTERVAL ? DAY', [FOR_GOOD])
-        .update({ weigh: LEARNED }),
+      trx('weighing')
+        .join('message', 'message.id', 'weighing.message_id')
+        .whereBetween('weighing.message_id', range)
+        .where('weighing.stage', SETTLED)
+        .whereNull('message.decided_by')
+        .whereNull('message.kept_at')
+        .whereIn('message.state', ['suggested', 'logged', 'aside'])
+        .whereRaw('message.taken_in_at > UTC_TIMESTAMP(3) - INTERVAL ? DAY', [FOR_GOOD])
+        .update({ stage: LEARNED }),
     );
-  await transact(db, async (trx) => {
-    await trx('message').where({ weigh: HISTORY, alone: 1 }).update({ weigh: 0 });
-    await trx('message').where({ weigh: HISTORY }).update({ weigh: LEARNED });
-  });
+  await db('history_taught').whereIn('message_id', taught).delete();
 }
 
 /**
@@ -294,7 +282,10 @@ async function decideSome(context: AppContext, related?: Related): Promise<boole
       await turns.pass();
     }
     const moved = await keep(trx, decided);
-    await trx('message').whereIn('id', found.ids).where({ weigh: LEARNED }).update({ weigh: 0 });
+    await trx('weighing')
+      .whereIn('message_id', found.ids)
+      .where({ stage: LEARNED })
+      .update({ stage: SETTLED });
     if (moved || found.ids.length >= FEW) await noteChange(trx, 'sorting');
     return true;
   });
@@ -316,11 +307,14 @@ async function keep(trx: Transaction, decided: readonly Settled[]): Promise<numb
   const ids = different.map(({ row }) => row.id);
   await holdMessages(trx, ids);
   const standings = await standingsOf(trx, ids);
+  // Somebody may have seen it and left it there meanwhile.
+  const kept = new Set(await idsOf(trx('message').whereIn('id', ids).whereNotNull('kept_at'), 'message.id'));
   const now = new Date().toISOString();
   const moves = different.flatMap(({ row, columns, fileIds }) => {
     const before = standings.get(row.id);
     const untouched =
       before &&
+      !kept.has(row.id) &&
       before.decided_by === null &&
       before.later_until === null &&
       before.state === row.state &&
@@ -342,7 +336,6 @@ const MEMBER = [
   'later_until',
   'corrected_at',
   'problem',
-  'alone',
 ] as const;
 type Member = Pick<Rows['message'], (typeof MEMBER)[number]> & { fileIds: number[] };
 
@@ -375,22 +368,18 @@ async function pastOf(
   alike: Related['alike'],
 ): Promise<PastMessage[]> {
   const filings = await filingsOf(trx, knowledge, rows);
-  const isOurs = (address: string) => knowledge.register.isOurs(address);
   return rows.flatMap((row): PastMessage[] => {
     const filing = filings.get(row.id);
     if (!filing) return [];
     const { message, bare } = filing;
     const { state, fileIds } = row;
-    const shared = alike.get(row.id);
     return [
       {
         key: keyOf(row),
         messageId: row.message_id,
         message,
         ours: row.direction !== 'received',
-        subjectKeys: shared
-          ? subjectKeys(message, isOurs).filter((key) => shared.has(hashOf(key).toString('hex')))
-          : [],
+        subjectKeys: [...(alike.get(row.id) ?? [])],
         held: isHeld(row) ? { state, fileIds, mailed: row.reason === MAILED } : null,
         ...(bare ? { bare } : {}),
       },
@@ -446,31 +435,26 @@ async function related(db: Knex, seeds: readonly number[]): Promise<Related> {
 }
 
 async function linkedWith(db: Knex, ids: readonly number[]): Promise<number[]> {
-  const keys: Buffer[] = await db('message_link').whereIn('message_id', ids).pluck('link_key');
-  if (!keys.length) return [];
-  return db('message_link')
-    .whereIn('link_key', [...new Map(keys.map((key) => [key.toString('hex'), key])).values()])
-    .limit(MOST_ROWS)
-    .pluck('message_id');
+  const own = db('message_link').whereIn('message_id', ids).distinct('link_key').as('own');
+  return idsOf(
+    db('message_link').join(own, 'own.link_key', 'message_link.link_key').limit(MOST_ROWS),
+    'message_link.message_id',
+  );
 }
 
 async function underSameSubject(
   db: Knex,
   ids: readonly number[],
 ): Promise<{ subject_key: Buffer; message_id: number }[]> {
-  const own: Buffer[] = await db('message_subject')
-    .whereIn('message_id', ids)
-    .distinct()
-    .pluck('subject_key');
-  if (!own.length) return [];
-  const borne: Buffer[] = await db('message_subject')
-    .whereIn('subject_key', own)
-    .groupBy('subject_key')
+  const own = db('message_subject').whereIn('message_id', ids).distinct('subject_key').as('own');
+  const borne = db('message_subject')
+    .join(own, 'own.subject_key', 'message_subject.subject_key')
+    .groupBy('message_subject.subject_key')
     .havingRaw('COUNT(*) BETWEEN 2 AND ?', [COMMON_SUBJECT])
-    .pluck('subject_key');
-  if (!borne.length) return [];
-  return db('message_subject')
-    .whereIn('subject_key', borne)
-    .limit(MOST_ROWS)
-    .select('subject_key', 'message_id');
+    .select('message_subject.subject_key')
+    .as('borne');
+  return select(
+    db('message_subject').join(borne, 'borne.subject_key', 'message_subject.subject_key').limit(MOST_ROWS),
+    { subject_key: 'message_subject.subject_key', message_id: 'message_subject.message_id' },
+  );
 }

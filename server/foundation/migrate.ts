@@ -46,6 +46,7 @@ import * as collection from './migrations/0042_collection.ts';
 import * as textMailings from './migrations/0043_text_mailings.ts';
 import * as alone from './migrations/0044_alone.ts';
 import * as newRecords from './migrations/0045_new_records.ts';
+import * as weighingApart from './migrations/0046_weighing.ts';
 
 const MIGRATIONS: Record<string, Knex.Migration> = {
   '0001_first_day': firstDay,
@@ -93,6 +94,7 @@ const MIGRATIONS: Record<string, Knex.Migration> = {
   '0043_text_mailings': textMailings,
   '0044_alone': alone,
   '0045_new_records': newRecords,
+  '0046_weighing': weighingApart,
 };
 
 /** Whether migrations are still to be carried out. */

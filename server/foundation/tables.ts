@@ -463,6 +463,9 @@ export interface Rows {
     course_id: number | null;
     heard: number;
   };
+  history_taught: {
+    message_id: number;
+  };
   import_row: {
     import_id: number;
     line: number;
@@ -500,6 +503,7 @@ export interface Rows {
     sign: number;
     evident: Flag;
     lesson: string;
+    file_id: number | null;
   };
   link_followed: {
     dispatch_id: number;
@@ -702,8 +706,6 @@ export interface Rows {
     turn: number;
     past: Flag;
     waived: Flag;
-    weigh: number;
-    alone: Flag;
     kept_at: Date | null;
     probability: number | null;
   };
@@ -1232,6 +1234,10 @@ export interface Rows {
     name: string;
     taken: number;
   };
+  weighing: {
+    message_id: number;
+    stage: number;
+  };
   wording: {
     id: number;
     kind: 'template' | 'paragraph' | 'note' | 'article' | 'enclosure' | 'signature';
@@ -1326,6 +1332,7 @@ declare module 'knex/types/tables.js' {
     >;
     folder: Knex.CompositeTableType<Rows['folder'], Written<Rows['folder']>>;
     happening: Knex.CompositeTableType<Rows['happening'], Written<Rows['happening']>>;
+    history_taught: Knex.CompositeTableType<Rows['history_taught'], Written<Rows['history_taught']>>;
     import_row: Knex.CompositeTableType<Rows['import_row'], Written<Rows['import_row']>>;
     import_run: Knex.CompositeTableType<Rows['import_run'], Written<Rows['import_run']>>;
     interest: Knex.CompositeTableType<Rows['interest'], Written<Rows['interest']>>;
@@ -1411,6 +1418,7 @@ declare module 'knex/types/tables.js' {
     topic: Knex.CompositeTableType<Rows['topic'], Written<Rows['topic']>>;
     topic_opt_out: Knex.CompositeTableType<Rows['topic_opt_out'], Written<Rows['topic_opt_out']>>;
     turn: Knex.CompositeTableType<Rows['turn'], Written<Rows['turn']>>;
+    weighing: Knex.CompositeTableType<Rows['weighing'], Written<Rows['weighing']>>;
     wording: Knex.CompositeTableType<Rows['wording'], Written<Rows['wording']>>;
     wording_enclosure: Knex.CompositeTableType<Rows['wording_enclosure'], Written<Rows['wording_enclosure']>>;
     wording_version: Knex.CompositeTableType<Rows['wording_version'], Written<Rows['wording_version']>>;

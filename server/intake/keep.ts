@@ -2,6 +2,7 @@ import { noteChange } from '../foundation/changes.ts';
 import type { Knex } from 'knex';
 import { addressKey } from '../../core/address/address.ts';
 import type { FilingKnowledge } from '../../core/filing/decide.ts';
+import type { Lesson } from '../../core/filing/experience.ts';
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
 import { searchWords } from '../../core/message/words.ts';
@@ -10,7 +11,7 @@ import { holdTurn } from '../foundation/locks.ts';
 import { storeRaw } from '../foundation/sources.ts';
 import { noteDocuments } from '../documents/came.ts';
 import { fileAsChosen } from './chosenFiles.ts';
-import { decideHistory, type ForWeighing } from '../filing/history.ts';
+import { decideHistory, type ForWeighing, type Teaching } from '../filing/history.ts';
 import { decideFor, redecide, type Decided, type Undecided } from '../filing/decide.ts';
 import { fileOn, noteSpoken, TO_WEIGH } from '../filing/standing.ts';
 import { assignConversations } from './conversations.ts';
@@ -70,7 +71,16 @@ export async function intakeTurn(trx: Transaction): Promise<void> {
 }
 
 /** The record of a message, and the time it bears. */
-export type Recorded = Pick<Rows['message'], 'id' | 'at'>;
+export interface Recorded extends Pick<Rows['message'], 'id' | 'at'> {
+  /** What a message of history that is new teaches by itself. */
+  lesson?: Lesson;
+}
+
+/** What those of the messages that are new teach, each once. */
+export function teachingOf(recorded: readonly Recorded[]): Teaching[] {
+  const lessons = new Map(recorded.flatMap(({ id, lesson }) => (lesson ? [[id, lesson] as const] : [])));
+  return [...lessons].map(([messageId, lesson]) => ({ messageId, lesson }));
+}
 
 /** Unread, starred: what the copies at hand say of each message. */
 interface Marks {
@@ -180,9 +190,6 @@ async function recordNew(
     conversation_id: conversations[index],
     ...decided[index]?.columns,
     decided_at: now,
-    // It is weighed anew with all it has to do with, when that is here.
-    weigh: decided[index]?.weigh === false ? 0 : TO_WEIGH,
-    alone: decided[index]?.alone ?? false,
     unread: marks.get(message.key)?.unread ?? false,
     starred: marks.get(message.key)?.starred ?? false,
     waits: waits.has(message) ? (message.ours ? 'they' : 'we') : null,
@@ -194,8 +201,13 @@ async function recordNew(
       row.id,
     ]),
   );
-  for (const { key, at } of ordered) records.set(key, { id: ids.get(key) ?? 0, at });
   const idOf = (message: Prepared) => ids.get(message.key) ?? 0;
+  for (const [index, message] of ordered.entries())
+    records.set(message.key, {
+      id: idOf(message),
+      at: message.at,
+      ...(teaches(message, decided[index]) ? { lesson: decided[index].lesson } : {}),
+    });
   await insertParts(trx, ordered, decided, idOf);
   await noteWhoOwes(trx, [...joined]);
   if (decided.some(({ columns }) => columns.state === 'suggested')) await noteChange(trx, 'sorting');
@@ -257,7 +269,7 @@ async function foundToBeOurs(
 async function insertParts(
   trx: Transaction,
   messages: readonly Prepared[],
-  decided: readonly Decided[],
+  decided: readonly (Decided & Partial<ForWeighing>)[],
   idOf: (message: Prepared) => number,
 ): Promise<void> {
   const all = <T>(table: string, rowsOf: (message: Prepared, index: number) => Record<string, T>[]) =>
@@ -269,6 +281,10 @@ async function insertParts(
       message.subjectHashes.map((key) => ({ message_id: idOf(message), subject_key: key })),
     ),
     all('message_party', (message) => parties(message.read, idOf(message))),
+    // It is weighed anew with all it has to do with, when that is here.
+    all('weighing', (message, index) =>
+      decided[index]?.alone ? [] : [{ message_id: idOf(message), stage: TO_WEIGH }],
+    ),
     noteDocuments(
       trx,
       messages.map((message) => ({ id: idOf(message), at: message.at, documents: message.documents })),
@@ -280,6 +296,14 @@ async function insertParts(
       (decided[index]?.fileIds ?? []).map((fileId) => ({ messageId: idOf(message), fileId })),
     ),
   );
+}
+
+/** Whether a message teaches where it is by itself: it could be read, and nobody had chosen another place for it. */
+function teaches(
+  { read }: Prepared,
+  decided: (Decided & Partial<ForWeighing>) | undefined,
+): decided is Decided & { lesson: Lesson } {
+  return Boolean(decided?.lesson) && !read.problem;
 }
 
 /** Its own identifier at place 0, those it names from 1 on, each once. */

@@ -12,11 +12,12 @@ import type { AppContext } from '../foundation/context.ts';
 import { readSources, unread, type Reading } from '../reading/pool.ts';
 import { Turns } from '../foundation/turns.ts';
 import { compareSent } from './compare.ts';
-import { intakeTurn, recordCopies, recordMessages, storeSources } from './keep.ts';
+import { intakeTurn, recordCopies, recordMessages, storeSources, teachingOf } from './keep.ts';
+import { teachHistory } from '../filing/history.ts';
 import { takeAwayOurs } from './ownCopies.ts';
 import { prepare, type Arrival, type Prepared, type Receiving } from './prepare.ts';
 import { noteServers, receivingServer } from './senders.ts';
-import { decideBare } from '../../core/filing/certain.ts';
+import { byRecords } from '../../core/filing/certain.ts';
 import type { FilingKnowledge } from '../../core/filing/decide.ts';
 import { filingKnowledge, isCurrent } from '../filing/knowledge.ts';
 import { weighAnew } from '../filing/standing.ts';
@@ -99,7 +100,7 @@ async function prepared(
     const { internalDate: arrived, sent: ours, past } = arrival;
     const origin = { arrived, ours, receiving, past };
     const message = prepare(knowledge.register, reading, arrival.raw, origin);
-    if (past) message.bare = decideBare(knowledge, message.filing);
+    if (past) message.byRecords = byRecords(knowledge, message.filing);
     ready.push(message);
     await turns.pass();
   }
@@ -153,7 +154,7 @@ async function recordBatch(
       const recorded = await recordMessages(trx, knowledge, prepared, arrivals);
       const ids = recorded.map(({ id }) => id);
       // Somebody was entered in the records, or a rule made, since the batch was prepared.
-      if (!current) await weighAnew(trx('message').whereIn('id', ids));
+      if (!current) await weighAnew(trx, trx('message').whereIn('id', ids));
       // What was here before may be read or moved at this moment; what is new nobody knows yet.
       const known = ids.filter((id) => id <= newest);
       await holdMessages(trx, known);
@@ -164,6 +165,7 @@ async function recordBatch(
       await takeAwayOurs(trx, arrivals, prepared);
       await noteServers(trx, receiving, prepared);
       await noteChange(trx, 'mail', 'mailbox', [receiving.mailboxId]);
+      await teachHistory(trx, teachingOf(recorded));
     }
     await progress?.(trx);
   });

@@ -3,9 +3,10 @@ import { sameOrganisation } from '../../core/address/domain.ts';
 import { namedMessages } from '../../core/conversation/conversation.ts';
 import { leavesOpen } from '../../core/conversation/owing.ts';
 import { baseSubject } from '../../core/conversation/subject.ts';
+import type { ByRecords } from '../../core/filing/certain.ts';
 import { filingMessage, outsideAddresses } from '../../core/filing/message.ts';
 import type { FilingRegister } from '../../core/filing/register.ts';
-import type { Decision, FilingMessage } from '../../core/filing/types.ts';
+import type { FilingMessage } from '../../core/filing/types.ts';
 import { confirmationOf, type Confirmation } from '../../core/message/authentication.ts';
 import { cut } from '../../core/message/limits.ts';
 import type { ReadMessage } from '../../core/message/read.ts';
@@ -76,7 +77,7 @@ export interface Prepared {
    * What the records alone say of a message of history, worked out before its turn comes; null where that is not so,
    * or something else of it has been found since.
    */
-  bare: Decision | null;
+  byRecords: ByRecords | null;
   /** Leaves its readers something to answer. */
   asks: boolean;
   row: Partial<Rows['message']>;
@@ -133,7 +134,7 @@ export function prepare(
     ours,
     confirmation: ours ? null : told,
     past,
-    bare: null,
+    byRecords: null,
     asks,
     row: {
       message_id: read.messageId,

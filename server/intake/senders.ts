@@ -56,13 +56,13 @@ export async function noteSenders(trx: Transaction, messages: readonly Prepared[
   const usual = await usuallyConfirmed(trx, [...domains.keys()]);
   for (const message of told) {
     if (usual.has(claimedDomain(message.read))) {
-      if (!message.filing.sender) continue;
+      if (message.filing.sender !== 'absent') continue;
       message.filing.usuallyConfirmed = true;
-      message.bare = null;
+      message.byRecords = null;
     } else if (message.past && message.confirmation === 'absent') {
       // Old mail may be from before the server wrote down what it found.
       message.filing.sender = undefined;
-      message.bare = null;
+      message.byRecords = null;
       message.row.confirmation = null;
       message.row.waived = 1;
     }

@@ -79,9 +79,9 @@ describe('learning from the desk', () => {
     const looked = await again(waiting.id);
     expect(`${looked.candidates}${looked.evidence}`).to.include('learned-address');
     await undoStep(firm.context, MAREN, done.stepId);
-    // But for how often it was held, and that it is to be weighed once more.
+    // But for how often it was held.
     const after = await again(waiting.id);
-    expect({ ...after, turn: before.turn, weigh: before.weigh }).to.deep.equal(before);
+    expect({ ...after, turn: before.turn }).to.deep.equal(before);
     const third = await arrive('Kit Unknown <kit@tarn.example>', 'A third gate');
     expect(JSON.parse(third.candidates)).to.deep.equal([]);
   });
@@ -396,8 +396,8 @@ describe('learning from the desk', () => {
       ],
       ['SELECT message_id FROM message_subject WHERE subject_key IN (?)', [Buffer.alloc(32)]],
       ['SELECT message_id FROM message_link WHERE link_key IN (?)', [Buffer.alloc(32)]],
-      ['SELECT id FROM message WHERE weigh = ? ORDER BY id LIMIT 200', [1]],
-      ['SELECT COUNT(*) FROM message WHERE weigh > 0', []],
+      ['SELECT message_id FROM weighing WHERE stage = ? ORDER BY message_id LIMIT 200', [1]],
+      ['SELECT COUNT(*) FROM weighing WHERE stage > 0', []],
       [
         'SELECT COUNT(*) FROM message WHERE state = ? AND decided_by IS NULL AND reason = ?',
         ['aside', 'unconnected'],

@@ -1,5 +1,6 @@
 import { expect } from 'chai';
 import { NewClient, Sort as SortSchema } from '../../contract/index.ts';
+import { holdMessages } from '../../server/correspondence/marks.ts';
 import { autoFiledPage } from '../../server/filing/autoFiled.ts';
 import { rebuildLessons } from '../../server/filing/knowledge.ts';
 import { viewMessage } from '../../server/filing/message.ts';
@@ -7,6 +8,7 @@ import { filingScore } from '../../server/filing/score.ts';
 import { sortingQueue } from '../../server/filing/sorting.ts';
 import { sortMessage, undoStep } from '../../server/filing/steps.ts';
 import { setUnconnectedKinds, unconnectedKinds } from '../../server/filing/unconnected.ts';
+import { LEARNED, SETTLED } from '../../server/filing/standing.ts';
 import { weigh, weighingLeft } from '../../server/filing/weighing.ts';
 import { IntakeLine } from '../../server/intake/line.ts';
 import { intakeTurn } from '../../server/intake/keep.ts';
@@ -55,6 +57,32 @@ describe('weighing what came', () => {
     await firm.sync();
     return id;
   }
+  /** A letter handed to a mailbox's line; nothing is weighed. */
+  async function hand(
+    id: string,
+    { subject, text, from = writer.email }: { subject: string; text: string; from?: string },
+  ): Promise<{ line: IntakeLine; raw: Buffer }> {
+    const folder = await one(
+      firm.db('folder').where({ role: 'inbox' }).orderBy('id').first('id', 'mailbox_id'),
+    );
+    const raw = rawMessage(
+      {
+        From: from,
+        To: TOBIAS,
+        Subject: subject,
+        'Message-ID': `<${id}>`,
+        Date: new Date().toUTCString(),
+        ...vouchedFor(from),
+      },
+      text,
+    );
+    const line = new IntakeLine(firm.context, folder.mailbox_id);
+    const state = { sent: false, seen: false, flagged: false, past: true };
+    await line.hand([
+      { folderId: folder.id, uid: 900_000 + ++count, internalDate: new Date(), raw, ...state },
+    ]);
+    return { line, raw };
+  }
   const record = (id: string) => one(firm.db('message').where({ message_id: id }).first());
   const place = async (id: string) => {
     const { id: number, state } = await record(id);
@@ -81,7 +109,7 @@ describe('weighing what came', () => {
       `logged ${file?.id}`,
     ]);
     expect(await weighingLeft(firm.db)).to.equal(null);
-    expect(await firm.db('message').where('weigh', '>', 0).pluck('id')).to.deep.equal([]);
+    expect(await firm.db('weighing').where('stage', '>', SETTLED)).to.deep.equal([]);
   });
 
   it('weighs a letter that comes late with what it explains', async () => {
@@ -140,6 +168,48 @@ describe('weighing what came', () => {
     // Working the whole model out again finds nothing that is another.
     const { mended } = await rebuildLessons(firm.db, await filingRegister(firm.context));
     expect(mended).to.equal(0);
+  });
+
+  it('learns from a letter of history that is certain by itself as it is taken in', async () => {
+    const [file] = writer.files;
+    const id = 'history@elsewhere.example';
+    const { line } = await hand(id, { subject: 'The old wall', text: `This is about ${file?.number}.` });
+    await line.done();
+    expect(await place(id)).to.equal(`logged ${file?.id}`);
+    expect(await lessons(id)).to.deep.equal([{ sign: 1, evident: 1 }]);
+    // It has to do with no other: only what waits is decided on anew by what it taught.
+    expect(await firm.db('weighing').where({ message_id: (await record(id)).id })).to.deep.equal([]);
+    expect(await firm.db('history_taught')).to.have.length(1);
+    await weigh(firm.context);
+    expect(await firm.db('history_taught')).to.deep.equal([]);
+    expect(await lessons(id)).to.deep.equal([{ sign: 1, evident: 1 }]);
+  });
+
+  it('leaves where it is what somebody opens while it is being weighed', async () => {
+    const [one, two] = writer.files;
+    const root = await arrive('Whitsun', { text: `About ${one?.number}.` });
+    const reply = await arrive('Re: Whitsun', { before: root });
+    await sortMessage(
+      firm.context,
+      MAREN,
+      SortSchema.parse({ messageId: (await record(root)).id, to: { kind: 'files', fileIds: [two?.id] } }),
+    );
+    const { id } = await record(reply);
+    await firm.db('weighing').insert({ message_id: id, stage: LEARNED }).onConflict().merge();
+    const held = await firm.db.transaction();
+    await holdMessages(held, [id]);
+    const weighed = weigh(firm.context);
+    try {
+      await until('the weighing waits for it', async () => {
+        const [waiting] = (await firm.db.raw('SHOW PROCESSLIST')) as [{ Info: string | null }[]];
+        return waiting.some(({ Info }) => Info?.startsWith('update `message` set `turn`'));
+      });
+      await held('message').where({ id }).update({ kept_at: new Date() });
+    } finally {
+      await held.commit();
+      await weighed;
+    }
+    expect(await place(reply)).to.equal(`logged ${one?.id}`);
   });
 
   it('sets aside what is nobody’s by kinds that can be switched, and shows it by days', async () => {
@@ -236,7 +306,7 @@ describe('weighing what came', () => {
       expect(await places([aside, seen, own])).to.deep.equal([filed, 'aside', 'aside']);
       for (const table of ['address', 'client_person', 'file'] as const)
         expect(await firm.db(table).whereNotNull('new_at'), table).to.deep.equal([]);
-      expect(await firm.db('message').where('weigh', '>', 0).pluck('id')).to.deep.equal([]);
+      expect(await firm.db('weighing').where('stage', '>', SETTLED)).to.deep.equal([]);
     });
 
     it('waits until a list that is being taken in has come to its end', async () => {
@@ -269,25 +339,14 @@ describe('weighing what came', () => {
     });
 
     it('weighs what was prepared before and is kept after', async () => {
-      const folder = await one(
-        firm.db('folder').where({ role: 'inbox' }).orderBy('id').first('id', 'mailbox_id'),
-      );
-      const raw = rawMessage(
-        {
-          From: 'Perrin Oxlade <perrin@oxlade.example>',
-          To: TOBIAS,
-          Subject: 'A first question',
-          'Message-ID': '<oxlade@elsewhere.example>',
-          Date: new Date().toUTCString(),
-          ...vouchedFor('perrin@oxlade.example'),
-        },
-        'Could you advise me?',
-      );
-      const line = new IntakeLine(firm.context, folder.mailbox_id);
+      const id = 'oxlade@elsewhere.example';
       const held = await firm.db.transaction();
       await intakeTurn(held);
-      const state = { sent: false, seen: false, flagged: false, past: true };
-      await line.hand([{ folderId: folder.id, uid: 900_001, internalDate: new Date(), raw, ...state }]);
+      const { line, raw } = await hand(id, {
+        subject: 'A first question',
+        text: 'Could you advise me?',
+        from: 'Perrin Oxlade <perrin@oxlade.example>',
+      });
       await until('its batch is prepared', async () => {
         const kept = await firm.db('raw').where({ hash: hashOf(raw) });
         return kept.length > 0;
@@ -298,9 +357,9 @@ describe('weighing what came', () => {
         await firm.db(table).update({ new_at: null });
       await held.commit();
       await line.done();
-      expect(await place('oxlade@elsewhere.example')).to.equal('suggested');
+      expect(await place(id)).to.equal('suggested');
       await weigh(firm.context);
-      expect(await place('oxlade@elsewhere.example')).to.equal(`logged ${generalFile.id}`);
+      expect(await place(id)).to.equal(`logged ${generalFile.id}`);
     });
   });
 });
