@@ -94,8 +94,11 @@ export class Past {
    * only where the records do not settle all of it.
    */
   settle(): Map<string, Decision> {
-    const final = this.final();
-    if (final) return final;
+    return this.final() ?? this.settleByAll();
+  }
+
+  /** The same where it is known not to be final. */
+  settleByAll(): Map<string, Decision> {
     const groups = this.neighbourhoods();
     const sure = this.sure();
     const first = this.decideAll(this.knowledge, spread(groups, sure));
@@ -133,7 +136,7 @@ export class Past {
     // Where persons have said something of these people, that is asked for.
     if (!strangers && this.ordered.some(({ message }) => taughtOfPeople(knowledge, message))) return null;
     if (all.every((each) => all[0] && areAlike(each, all[0]))) return bare;
-    const settled = this.decideAll(bareOf(knowledge), spread(this.neighbourhoods(), this.sure()));
+    const settled = this.decideAll(bareOf(knowledge), spread(this.neighbourhoods(), this.sure()), bare);
     if (!strangers && [...settled.values()].some(waits)) return null;
     // Where the records say the same of it by themselves, their reasons stand.
     for (const [key, decision] of settled) {
@@ -179,10 +182,14 @@ export class Past {
     return ties.groups(this.ordered).filter(({ length }) => length > 1);
   }
 
-  /** What is decided for one counts for the next. */
+  /**
+   * What is decided for one counts for the next.
+   * @param alone what this knowledge says of each without any other, if that is known
+   */
   private decideAll(
     knowledge: FilingKnowledge,
     told: ReadonlyMap<string, Pick<FilingContext, 'told' | 'contested'>>,
+    alone?: ReadonlyMap<string, Decision>,
   ): Map<string, Decision> {
     const earlier = new Map<string, EarlierMessage>();
     const bySubject = new Map<string, Settled[]>();
@@ -190,7 +197,12 @@ export class Past {
     for (const [place, { key, messageId, message, subjectKeys, held }] of this.ordered.entries()) {
       const alike = new Set(subjectKeys.flatMap((each) => bySubject.get(each) ?? []));
       const sameSubject = [...alike].sort((a, b) => b.place - a.place).map(({ entry }) => entry);
-      const decision = held ? null : decide(knowledge, message, { earlier, sameSubject, ...told.get(key) });
+      const others =
+        sameSubject.length > 0 || told.has(key) || namedOrHeld(message).some((id) => earlier.has(id));
+      const decision = held
+        ? null
+        : ((others ? undefined : alone?.get(key)) ??
+          decide(knowledge, message, { earlier, sameSubject, ...told.get(key) }));
       if (decision) decided.set(key, decision);
       const entry: EarlierMessage = {
         messageId: messageId ?? '',

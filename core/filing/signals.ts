@@ -184,8 +184,9 @@ export function pairsOf(text: string): Set<string> {
 
 /** Words as they stand in the message, or else in the given text, in quotation marks; of pairs, both. */
 export function quoted(signals: Signals, terms: readonly string[], text = ''): string {
-  const elsewhere = writtenAs(text);
-  const shown = (word: string) => signals.words.get(word) ?? elsewhere.get(word) ?? word;
+  let elsewhere: ReadonlyMap<string, string> | undefined;
+  const shown = (word: string) =>
+    signals.words.get(word) ?? (elsewhere ??= writtenAs(text)).get(word) ?? word;
   return terms
     .slice(0, 3)
     .map((term) => `“${term.split(' ').map(shown).join(' ')}”`)

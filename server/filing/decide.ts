@@ -71,6 +71,11 @@ export async function decideFor(
   return decided;
 }
 
+/** The foremost reason for which a message was put somewhere, as its column keeps it. */
+export function reasonOf(decision: Decision): string | null {
+  return decision.state === 'suggested' ? null : (decision.evidence[0]?.kind ?? null);
+}
+
 /** A decision as the columns keep it. */
 export function asColumns(decision: Decision): Decided {
   const candidates = decision.state === 'suggested' ? decision.candidates : [];
@@ -81,7 +86,7 @@ export function asColumns(decision: Decision): Decided {
       sorting: decision.state === 'suggested' ? sortingGroup(candidates) : null,
       evidence: toJson('message.evidence', decision.evidence),
       candidates: toJson('message.candidates', candidates),
-      reason: decision.state === 'suggested' ? null : (decision.evidence[0]?.kind ?? null),
+      reason: reasonOf(decision),
       probability: decision.state === 'logged' ? decision.probability : null,
     },
   };

@@ -13,7 +13,7 @@ import { holdTurn } from '../foundation/locks.ts';
 import { countOf, groupBy, idsOf, insertAll, select, selectFirst } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
 import { Turns } from '../foundation/turns.ts';
-import { asColumns } from './decide.ts';
+import { asColumns, reasonOf } from './decide.ts';
 import { DECIDED_ON, filingsOf } from './filings.ts';
 import { COMMON_SUBJECT, noteHistoryTaught } from './history.ts';
 import { filingKnowledge } from './knowledge.ts';
@@ -123,7 +123,10 @@ async function learnSome(context: AppContext): Promise<Related | null> {
     await holdTurn(trx, 'weighing');
     const next = await nextRelated(context.db, trx, TO_WEIGH);
     if (!next) return null;
-    const found = await gather(knowledge, trx, next);
+    const [found, before] = await Promise.all([
+      gather(knowledge, trx, next),
+      liveLessons(trx, next.ids, 'file_id'),
+    ]);
     const wanted = new Map<number, { fileId: number; past: PastMessage }>();
     const decided: Settled[] = [];
     const turns = new Turns();
@@ -139,7 +142,7 @@ async function learnSome(context: AppContext): Promise<Related | null> {
       if (final) decided.push(...settledAs(found, final));
       await turns.pass();
     }
-    const taught = await teachEvident(trx, knowledge.register, [...found.rows.values()], wanted);
+    const taught = await teachEvident(trx, knowledge.register, { before, wanted });
     const moved = await keep(trx, decided);
     if (moved || decided.length >= FEW) await noteChange(trx, 'sorting');
     const rest = await noteLearned(trx, found, taught, new Set(decided.map(({ row }) => row.id)));
@@ -191,23 +194,16 @@ async function noteLearned(
 async function teachEvident(
   trx: Transaction,
   register: FilingRegister,
-  rows: readonly Member[],
-  wanted: ReadonlyMap<number, { fileId: number; past: PastMessage }>,
+  { before, wanted }: Evidence,
 ): Promise<Set<number>> {
-  const before = await liveLessons(
-    trx,
-    rows.map(({ id }) => id),
-    'file_id',
-  );
-  const changed = rows.filter(({ id }) => {
+  const changed = [...new Set([...before.keys(), ...wanted.keys()])].filter((id) => {
     const live = before.get(id);
-    return live ? live.evident && live.told !== wanted.get(id)?.fileId : wanted.has(id);
+    return !live || (live.evident && live.told !== wanted.get(id)?.fileId);
   });
   if (!changed.length) return new Set();
   // Who decides on one teaches in its place, and holds this turn until both are kept.
   await holdTurn(trx, 'lessons');
-  const ids = changed.map(({ id }) => id);
-  const open = await idsOf(trx('message').whereIn('id', ids).whereNull('decided_by'), 'message.id');
+  const open = await idsOf(trx('message').whereIn('id', changed).whereNull('decided_by'), 'message.id');
   const now = await liveLessons(trx, open, 'lesson');
   const lessons = open.flatMap((id) => {
     const [live, teaches] = [now.get(id), wanted.get(id)];
@@ -224,12 +220,23 @@ async function teachEvident(
   return new Set(lessons.map(({ message_id }) => message_id));
 }
 
+type Live<Column extends 'file_id' | 'lesson'> = Map<
+  number,
+  { evident: boolean; told: Rows['lesson'][Column] }
+>;
+
+/** What evidence taught about messages, and what it teaches now; by their ids. */
+interface Evidence {
+  before: Live<'file_id'>;
+  wanted: ReadonlyMap<number, { fileId: number; past: PastMessage }>;
+}
+
 /** Of the messages that teach now: whether that is by evidence, and a column of the lesson. */
 async function liveLessons<Column extends 'file_id' | 'lesson'>(
   trx: Transaction,
   ids: readonly number[],
   column: Column,
-): Promise<Map<number, { evident: boolean; told: Rows['lesson'][Column] }>> {
+): Promise<Live<Column>> {
   const rows = await select(trx('lesson').whereIn('message_id', ids).orderBy('id'), {
     id: 'lesson.message_id',
     sign: 'lesson.sign',
@@ -278,7 +285,8 @@ async function decideSome(context: AppContext, related?: Related): Promise<boole
     const turns = new Turns();
     const decided: Settled[] = [];
     for (const part of found.parts) {
-      decided.push(...settledAs(found, new Past(knowledge, part).settle()));
+      const together = new Past(knowledge, part);
+      decided.push(...settledAs(found, related ? together.settleByAll() : together.settle()));
       await turns.pass();
     }
     const moved = await keep(trx, decided);
@@ -293,16 +301,9 @@ async function decideSome(context: AppContext, related?: Related): Promise<boole
 
 /** Puts messages where they were found to belong, unless a person has done something about them meanwhile. */
 async function keep(trx: Transaction, decided: readonly Settled[]): Promise<number> {
-  const different = decided.flatMap(({ row, decision }) => {
-    const { columns, fileIds } = asColumns(decision);
-    const same =
-      row.state === columns.state &&
-      row.fileIds.join() === [...fileIds].sort((a, b) => a - b).join() &&
-      // Other reasons are told as well.
-      row.reason === columns.reason &&
-      (columns.state !== 'suggested' || row.candidates === columns.candidates);
-    return same ? [] : [{ row, columns, fileIds }];
-  });
+  const different = decided.flatMap(({ row, decision }) =>
+    standsAs(row, decision) ? [] : [{ row, ...asColumns(decision) }],
+  );
   if (!different.length) return 0;
   const ids = different.map(({ row }) => row.id);
   await holdMessages(trx, ids);
@@ -323,6 +324,17 @@ async function keep(trx: Transaction, decided: readonly Settled[]): Promise<numb
   });
   await setStandings(trx, moves);
   return moves.length;
+}
+
+/** Whether a message is where it was decided to be already, for the same reasons. */
+function standsAs(row: Member, decision: Decision): boolean {
+  // Other reasons are told as well.
+  if (row.state !== decision.state || row.reason !== reasonOf(decision)) return false;
+  const fileIds = decision.state === 'logged' ? [...decision.fileIds].sort((a, b) => a - b) : [];
+  if (row.fileIds.join() !== fileIds.join()) return false;
+  return (
+    decision.state !== 'suggested' || row.candidates === toJson('message.candidates', decision.candidates)
+  );
 }
 
 const MEMBER = [
@@ -346,14 +358,14 @@ function keyOf({ identity }: Member): string {
 
 /** In the order in which they were taken in. */
 async function members(trx: Transaction, ids: readonly number[]): Promise<Member[]> {
-  const rows = await trx('message')
-    .whereIn('id', ids)
-    .orderBy('id')
-    .select(...MEMBER);
-  const logged = rows.filter(({ state }) => state === 'logged').map(({ id }) => id);
-  const filed = logged.length
-    ? await trx('filing').whereIn('message_id', logged).select('message_id', 'file_id')
-    : [];
+  // While one is read the other is looked for.
+  const [rows, filed] = await Promise.all([
+    trx('message')
+      .whereIn('id', ids)
+      .orderBy('id')
+      .select(...MEMBER),
+    trx('filing').whereIn('message_id', ids).select('message_id', 'file_id'),
+  ]);
   const filesOf = groupBy(filed, (row) => row.message_id);
   return rows.map((row) => ({
     ...row,
@@ -420,9 +432,9 @@ async function related(db: Knex, seeds: readonly number[]): Promise<Related> {
   const most = seeds.length > 1 ? MOST_AT_ONCE : MOST_TOGETHER;
   for (let edge: number[] = [...seeds]; edge.length;) {
     const [named, bearing] = await Promise.all([linkedWith(db, edge), underSameSubject(db, edge)]);
-    for (const { subject_key, message_id } of bearing)
-      alike.set(message_id, (alike.get(message_id) ?? new Set()).add(subject_key.toString('hex')));
-    edge = [...new Set([...named, ...bearing.map(({ message_id }) => message_id)])].filter(
+    for (const { key, messageIds } of bearing)
+      for (const id of messageIds) alike.set(id, (alike.get(id) ?? new Set()).add(key));
+    edge = [...new Set([...named, ...bearing.flatMap(({ messageIds }) => messageIds)])].filter(
       (id) => !found.has(id),
     );
     for (const id of edge) found.add(id);
@@ -442,19 +454,23 @@ async function linkedWith(db: Knex, ids: readonly number[]): Promise<number[]> {
   );
 }
 
+/** Of each subject with one correspondent that a few messages bear together, those. */
 async function underSameSubject(
   db: Knex,
   ids: readonly number[],
-): Promise<{ subject_key: Buffer; message_id: number }[]> {
+): Promise<{ key: string; messageIds: number[] }[]> {
   const own = db('message_subject').whereIn('message_id', ids).distinct('subject_key').as('own');
   const borne = db('message_subject')
     .join(own, 'own.subject_key', 'message_subject.subject_key')
     .groupBy('message_subject.subject_key')
     .havingRaw('COUNT(*) BETWEEN 2 AND ?', [COMMON_SUBJECT])
-    .select('message_subject.subject_key')
-    .as('borne');
-  return select(
-    db('message_subject').join(borne, 'borne.subject_key', 'message_subject.subject_key').limit(MOST_ROWS),
-    { subject_key: 'message_subject.subject_key', message_id: 'message_subject.message_id' },
-  );
+    .limit(MOST_ROWS);
+  const rows = await select(borne, {
+    key: 'message_subject.subject_key',
+    messages: db.raw<string>('GROUP_CONCAT(message_subject.message_id)'),
+  });
+  return rows.map(({ key, messages }) => ({
+    key: key.toString('hex'),
+    messageIds: messages.split(',').map(Number),
+  }));
 }
