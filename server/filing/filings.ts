@@ -111,8 +111,9 @@ export async function filingsOf(
   for (const [domain, ofIt] of domains)
     for (const row of ofIt) {
       const filing = filings.get(row.id);
-      // What was waived before its domain was known to be confirmed as a rule is asked for by now.
-      const sender = row.confirmation ?? (usual.has(domain) ? 'absent' : null);
+      // What counts is whether its domain is known by now to be confirmed as a rule, not whether it was before.
+      const old = row.waived || (row.past && row.confirmation === 'absent');
+      const sender = old ? (usual.has(domain) ? 'absent' : null) : row.confirmation;
       if (!filing || sender === null || (sender === 'untold' && letIn.has(row.id))) continue;
       filing.message.sender = sender;
       if (sender === 'absent' && usual.has(domain)) filing.message.usuallyConfirmed = true;

@@ -18,7 +18,7 @@ import { assignConversations } from './conversations.ts';
 import { lastWords } from './owes.ts';
 import type { Arrival, Prepared } from './prepare.ts';
 import { noteAlive, noteAnswers, noteReturns } from './returns.ts';
-import { noteSenders } from './senders.ts';
+import { askAgain, noteSenders } from './senders.ts';
 import { tellApart, type Kept } from './twins.ts';
 import { inPieces, insertAll } from '../foundation/rows.ts';
 import type { Rows } from '../foundation/tables.ts';
@@ -178,7 +178,7 @@ async function recordNew(
   records: Map<string, Recorded>,
 ): Promise<void> {
   const { conversations, joined, borne } = await assignConversations(trx, ordered);
-  await noteSenders(trx, ordered);
+  const turned = await noteSenders(trx, ordered);
   const decided = await decideNew(trx, knowledge, ordered, borne);
   await fileAsChosen(trx, ordered, decided);
   const waits = lastWords(ordered, conversations, joined);
@@ -209,6 +209,7 @@ async function recordNew(
       ...(teaches(message, decided[index]) ? { lesson: decided[index].lesson } : {}),
     });
   await insertParts(trx, ordered, decided, idOf);
+  await askAgain(trx, turned);
   await noteWhoOwes(trx, [...joined]);
   if (decided.some(({ columns }) => columns.state === 'suggested')) await noteChange(trx, 'sorting');
   await noteChange(

@@ -1,6 +1,7 @@
 import type { Knex } from 'knex';
 import type { Transaction } from '../foundation/database.ts';
-import { claimedDomain, usuallyConfirmed } from '../filing/domains.ts';
+import { claimedDomain, confirmedOf, isUsual, type Confirmed } from '../filing/domains.ts';
+import { weighAnew } from '../filing/standing.ts';
 import type { Prepared, Receiving } from './prepare.ts';
 
 /** So many names of servers are noted of one batch. */
@@ -41,19 +42,24 @@ export async function noteServers(
  * Tells each message whether its domain's mail is usually confirmed, and counts those of the batch. The
  * count is of what servers confirmed; nobody can lower it below the share by what he sends himself but by
  * sending more than the domain does, and then a person is asked all the same.
+ * @returns domains of old mail of which it was found that it is usually confirmed, or is not any more
  */
-export async function noteSenders(trx: Transaction, messages: readonly Prepared[]): Promise<void> {
+export async function noteSenders(trx: Transaction, messages: readonly Prepared[]): Promise<string[]> {
   const told = messages.filter(({ confirmation }) => confirmation !== null && confirmation !== 'untold');
-  const domains = new Map<string, { confirmed: number; others: number }>();
-  for (const { read, confirmation } of told) {
+  const domains = new Map<string, Confirmed>();
+  const old = new Set<string>();
+  for (const message of told) {
+    const { read, confirmation } = message;
     const domain = claimedDomain(read);
     const counts = domains.get(domain) ?? { confirmed: 0, others: 0 };
     if (confirmation === 'confirmed') counts.confirmed++;
     else counts.others++;
     if (domain) domains.set(domain, counts);
+    if (message.past) old.add(domain);
   }
-  if (!domains.size) return;
-  const usual = await usuallyConfirmed(trx, [...domains.keys()]);
+  if (!domains.size) return [];
+  const before = await confirmedOf(trx, [...domains.keys()]);
+  const usual = new Set([...before].flatMap(([domain, each]) => (isUsual(each) ? [domain] : [])));
   for (const message of told) {
     if (usual.has(claimedDomain(message.read))) {
       if (message.filing.sender !== 'absent') continue;
@@ -72,4 +78,20 @@ export async function noteSenders(trx: Transaction, messages: readonly Prepared[
       ON DUPLICATE KEY UPDATE confirmed = confirmed + VALUES(confirmed), others = others + VALUES(others)`,
     [...domains].flatMap(([domain, { confirmed, others }]) => [domain, confirmed, others]),
   );
+  return [...domains].flatMap(([domain, { confirmed, others }]) => {
+    const { confirmed: known, others: unknown } = before.get(domain) ?? { confirmed: 0, others: 0 };
+    const now = isUsual({ confirmed: known + confirmed, others: unknown + others });
+    return old.has(domain) && now !== usual.has(domain) ? [domain] : [];
+  });
+}
+
+/** Lets old mail be weighed anew whose sender nobody confirmed, of domains whose mail is confirmed as a rule by now or is not any more. */
+export async function askAgain(trx: Transaction, domains: readonly string[]): Promise<void> {
+  if (!domains.length) return;
+  const unconfirmed = trx('message')
+    .join('message_party', 'message_party.message_id', 'message.id')
+    .whereIn('message_party.domain', domains)
+    .where({ role: 'from', direction: 'received', past: 1 })
+    .where((any) => any.where('waived', 1).orWhere('confirmation', 'absent'));
+  await weighAnew(trx, unconfirmed);
 }

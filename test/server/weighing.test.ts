@@ -16,6 +16,7 @@ import { changeRecord, readRecord } from '../../server/records/changing.ts';
 import { makeClient } from '../../server/records/create.ts';
 import { hashOf } from '../../server/foundation/sources.ts';
 import { filingRegister } from '../../server/records/filingRegister.ts';
+import { EXCHANGE } from '../../outside/vouch.ts';
 import { openFile } from '../../server/records/people.ts';
 import { deliver, one, openFirm, rawMessage, until, vouchedFor, type TestFirm } from './helpers.ts';
 
@@ -60,7 +61,12 @@ describe('weighing what came', () => {
   /** A letter handed to a mailbox's line; nothing is weighed. */
   async function hand(
     id: string,
-    { subject, text, from = writer.email }: { subject: string; text: string; from?: string },
+    {
+      subject,
+      text,
+      from = writer.email,
+      checked = vouchedFor(from),
+    }: { subject: string; text: string; from?: string; checked?: Record<string, string> },
   ): Promise<{ line: IntakeLine; raw: Buffer }> {
     const folder = await one(
       firm.db('folder').where({ role: 'inbox' }).orderBy('id').first('id', 'mailbox_id'),
@@ -72,7 +78,7 @@ describe('weighing what came', () => {
         Subject: subject,
         'Message-ID': `<${id}>`,
         Date: new Date().toUTCString(),
-        ...vouchedFor(from),
+        ...checked,
       },
       text,
     );
@@ -336,6 +342,32 @@ describe('weighing what came', () => {
       });
       await weigh(firm.context);
       expect(await place(waits)).to.equal(`logged ${id}`);
+    });
+
+    it('asks about an old letter that nobody confirmed, whenever its domain is found to be confirmed as a rule', async () => {
+      const from = 'Isla Brackwell <isla@brackwell.example>';
+      const { generalFile } = await enter('Isla', 'Brackwell', 'isla@brackwell.example');
+      await weigh(firm.context);
+      const take = async (id: string, checked?: Record<string, string>) => {
+        const { line } = await hand(id, { subject: `About ${id}`, text: 'Good morning.', from, checked });
+        await line.done();
+      };
+      const nobody = { 'Authentication-Results': `${EXCHANGE}; none` };
+      await take('early@brackwell.example', nobody);
+      // As long as nothing of the domain is confirmed, old mail is believed.
+      await weigh(firm.context);
+      expect(await place('early@brackwell.example')).to.equal(`logged ${generalFile.id}`);
+      expect(await lessons('early@brackwell.example')).to.have.length(1);
+      for (let index = 0; index < 9; index++) await take(`confirmed${index}@brackwell.example`);
+      await take('late@brackwell.example', nobody);
+      await weigh(firm.context);
+      for (const id of ['early@brackwell.example', 'late@brackwell.example']) {
+        expect(await place(id), id).to.equal('suggested');
+        expect(
+          (await lessons(id)).reduce((sum, { sign }) => sum + sign, 0),
+          id,
+        ).to.equal(0);
+      }
     });
 
     it('weighs what was prepared before and is kept after', async () => {
