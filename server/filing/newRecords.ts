@@ -84,6 +84,7 @@ async function markLately(db: Database): Promise<void> {
   const now = new Date();
   for (const range of await messageRanges(db))
     await transact(db, async (trx) => {
+      await holdTurn(trx, 'weighing');
       await holdTurn(trx, 'intake');
       await weighAnew(
         trx,

@@ -118,11 +118,13 @@ async function nextRelated(db: Knex, trx: Transaction, stage: number): Promise<R
  * @returns what is still to be decided on; null when there was nothing new
  */
 async function learnSome(context: AppContext): Promise<Related | null> {
-  const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
     await holdTurn(trx, 'weighing');
+    // Within the turn: what was marked because something else is known now is weighed by that.
+    const knowledge = await filingKnowledge(context);
     const next = await nextRelated(context.db, trx, TO_WEIGH);
     if (!next) return null;
+    const marked = await holdMarks(trx, next.ids);
     const [found, before] = await Promise.all([
       gather(knowledge, trx, next),
       liveLessons(trx, next.ids, 'file_id'),
@@ -145,7 +147,8 @@ async function learnSome(context: AppContext): Promise<Related | null> {
     const taught = await teachEvident(trx, knowledge.register, { before, wanted });
     const moved = await keep(trx, decided);
     if (moved || decided.length >= FEW) await noteChange(trx, 'sorting');
-    const rest = await noteLearned(trx, found, taught, new Set(decided.map(({ row }) => row.id)));
+    const final = new Set(decided.map(({ row }) => row.id));
+    const rest = await noteLearned(trx, found, marked, { taught, final });
     return { ...next, ids: rest };
   });
 }
@@ -164,25 +167,32 @@ function settledAs({ rows }: Gathered, decisions: ReadonlyMap<string, Decision>)
 }
 
 /**
+ * Holds the marks there are of these messages until the transaction ends: who marks one anew waits for that, so that
+ * no mark is taken away which was not seen. @returns the messages that bear one
+ */
+async function holdMarks(trx: Transaction, ids: readonly number[]): Promise<number[]> {
+  const marks = trx('weighing').whereIn('message_id', ids).orderBy('message_id').forUpdate();
+  return idsOf(marks, 'weighing.message_id');
+}
+
+/**
  * What is final stays where it is; the rest is decided on, and when history taught something, everything.
  * @returns the rest
  */
 async function noteLearned(
   trx: Transaction,
   { ids, rows }: Gathered,
-  taught: ReadonlySet<number>,
-  final: ReadonlySet<number>,
+  marked: readonly number[],
+  { taught, final }: { taught: ReadonlySet<number>; final: ReadonlySet<number> },
 ): Promise<number[]> {
   const rest = ids.filter((id) => !final.has(id));
-  await trx('weighing')
-    .whereIn('message_id', [...final])
-    .delete();
-  if (rest.length)
-    await trx.raw(
-      `INSERT INTO weighing (message_id, stage) VALUES ${rest.map(() => '(?, ?)').join(', ')}
-        ON DUPLICATE KEY UPDATE stage = VALUES(stage)`,
-      rest.flatMap((id) => [id, LEARNED]),
-    );
+  const [done, open] = [marked.filter((id) => final.has(id)), marked.filter((id) => !final.has(id))];
+  await trx('weighing').whereIn('message_id', done).delete();
+  await trx('weighing').whereIn('message_id', open).update({ stage: LEARNED });
+  // Of what had no mark some may have been given one meanwhile: it keeps that.
+  const had = new Set(marked);
+  const fresh = rest.filter((id) => !had.has(id)).map((id) => ({ message_id: id, stage: LEARNED }));
+  await insertAll(trx, 'weighing', fresh, { ignore: true });
   await noteHistoryTaught(trx, [...rows.values()].find(({ id, past }) => past && taught.has(id))?.id);
   return rest;
 }
@@ -276,9 +286,9 @@ async function takeUpHistory({ db }: AppContext): Promise<void> {
  * @returns whether there was any
  */
 async function decideSome(context: AppContext, related?: Related): Promise<boolean> {
-  const knowledge = await filingKnowledge(context);
   return transact(context.db, async (trx) => {
     await holdTurn(trx, 'weighing');
+    const knowledge = await filingKnowledge(context);
     const next = related ?? (await nextRelated(context.db, trx, LEARNED));
     if (!next) return false;
     const found = await gather(knowledge, trx, next);
